@@ -1,0 +1,1 @@
+"""Unisequa: task templates, runs, and shifts seen before they happen."""

@@ -1,0 +1,1 @@
+"""What people do, one function each: it checks who may, changes things in one transaction, writes history."""

@@ -1,0 +1,325 @@
+"""A shift of a plan and what follows from it.
+
+In *push* a task keeps the date it has unless a link or a day off now forces it later:
+
+    start(S) ≥ the start it has (or the one the shift gives it)
+    start(S) ≥ finish(P) ⊕ lag               for every link P → S
+
+Only what is downstream of an edit is looked at, in topological order, so the work is proportional to
+what may move and not to the size of the run.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from unisequa.core.calendar import LAST_DAY
+from unisequa.core.document import MOST_DAYS
+from unisequa.core.errors import DateRangeError, ShiftError, did_you_mean
+from unisequa.core.network import Activity
+from unisequa.core.plan import FINISHED, Plan, Task, boundaries, read_days, with_dates
+from unisequa.core.reasons import link_words
+from unisequa.core.schedule import UNDATED, lagged, place
+from unisequa.core.words import day_words
+
+Mode = Literal["push"]
+Cause = Literal["edited", "following"]
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """Start a task on ``day``; on a day off it starts on the next working day."""
+
+    key: str
+    day: int
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """Have a task due on ``day``; its start follows from its duration."""
+
+    key: str
+    day: int
+
+
+@dataclass(frozen=True, slots=True)
+class Duration:
+    """Give a task ``days`` working days, from the start it has."""
+
+    key: str
+    days: int
+
+
+Edit = Move | Due | Duration
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One task whose dates the shift changes.
+
+    ``before`` and ``after`` are boundaries (start, finish), None while undated; ``delta`` the worked
+    slots between the old and the new finish; ``via`` the key of the predecessor that forces it.
+    """
+
+    key: str
+    before: tuple[int, int] | None
+    after: tuple[int, int]
+    delta: int
+    cause: Cause
+    via: str | None = None
+    duration: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """What a person should know before applying: ``kind`` is link, deadline, past or target."""
+
+    kind: str
+    task: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Cascade:
+    """What a shift does to a plan; the plan itself is not changed.
+
+    ``finish`` holds the old and the new last boundary of the whole plan.
+    """
+
+    plan: Plan
+    edits: tuple[Edit, ...]
+    mode: Mode
+    changes: tuple[Change, ...]
+    conflicts: tuple[Conflict, ...]
+    finish: tuple[int, int]
+
+    @property
+    def unchanged(self) -> int:
+        """How many tasks keep their dates."""
+        return len(self.plan.tasks) - len(self.changes)
+
+    def days(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
+        """Old and new days of a change as people read them."""
+        task = self.plan.tasks[self.plan.position(change.key)]
+        after = read_days(_resized(task, change), *change.after)
+        assert after
+        return change.before and read_days(task, *change.before), after
+
+    def reason(self, change: Change) -> str:
+        """Why this task moves, in words."""
+        if change.cause == "edited":
+            return "moved by you" if change.duration is None else f"now takes {change.duration} d, set by you"
+        after = {c.key: c.after[1] for c in self.changes}
+        plan = self.plan
+        target = plan.position(change.key)
+        for link in plan.network.incoming[target]:
+            if plan.tasks[link.source].key == change.via:
+                finish = list(plan.schedule.finish)
+                finish[link.source] = after.get(change.via, finish[link.source])
+                start = list(plan.schedule.start)
+                start[link.source] = min(start[link.source], finish[link.source])
+                shown = replace(plan, schedule=replace(plan.schedule, start=start, finish=finish))
+                return link_words(shown, link)
+        return "follows"
+
+    def after(self) -> Plan:
+        """The whole plan afterwards, slack and criticality worked out anew."""
+        start, finish = list(self.plan.schedule.start), list(self.plan.schedule.finish)
+        tasks = list(self.plan.tasks)
+        activities = list(self.plan.network.activities)
+        for change in self.changes:
+            i = self.plan.position(change.key)
+            start[i], finish[i] = change.after
+            tasks[i] = _resized(tasks[i], change)
+            activities[i] = replace(activities[i], duration=tasks[i].duration, floor=change.after[0])
+        network = replace(self.plan.network, activities=tuple(activities))
+        return with_dates(replace(self.plan, tasks=tuple(tasks), network=network), start, finish)
+
+    def criticality(self, after: Plan) -> tuple[list[str], list[str]]:
+        """Keys that become critical, and keys that cease to be."""
+        became: list[str] = []
+        ceased: list[str] = []
+        for i, task in enumerate(self.plan.tasks):
+            was, is_now = self.plan.schedule.critical[i], after.schedule.critical[i]
+            if was != is_now:
+                (became if is_now else ceased).append(task.key)
+        return became, ceased
+
+
+def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
+    """What a shift does.
+
+    Parameters
+    ----------
+    plan : Plan
+    edits : iterable of Edit
+        Made together; of several of one kind on one task the last holds.
+
+    Raises
+    ------
+    ShiftError
+        For a task that is not there, is done, or a date or duration that cannot be.
+    """
+    edits = tuple(edits)
+    if mode != "push":
+        raise ShiftError(f'the mode "{mode}" cannot be computed yet; use push')
+    wishes = _wishes(plan, edits)
+    conflicts: list[Conflict] = []
+    try:
+        moved = _push(plan, wishes, conflicts)
+    except DateRangeError as error:
+        raise ShiftError(f"{error}; choose a date nearer to today") from error
+    changes = tuple(moved[i] for i in sorted(moved, key=lambda i: (moved[i].cause != "edited", plan.network.rank[i])))
+    conflicts += _conflicts(plan, changes)
+    return Cascade(plan, edits, mode, changes, tuple(conflicts), _finish(plan, moved))
+
+
+def _wishes(plan: Plan, edits: tuple[Edit, ...]) -> Mapping[int, tuple[Activity, int]]:
+    """For each edited position: the activity with the duration wanted, and the boundary wanted for its start."""
+    by_task: dict[str, dict[type, Edit]] = {}
+    for edit in edits:
+        wanted = by_task.setdefault(edit.key, {})
+        if isinstance(edit, Move | Due):
+            wanted.pop(Move, None)
+            wanted.pop(Due, None)
+        wanted[type(edit)] = edit
+    return {_position(plan, key): _wish(plan, key, wanted) for key, wanted in by_task.items()}
+
+
+def _position(plan: Plan, key: str) -> int:
+    if key not in plan.positions:
+        raise ShiftError(f'no task "{key}"{did_you_mean(key, plan.positions)}', task=key)
+    return plan.positions[key]
+
+
+def _wish(plan: Plan, key: str, wanted: Mapping[type, Edit]) -> tuple[Activity, int]:
+    position = _position(plan, key)
+    task, activity = plan.tasks[position], plan.network.activities[position]
+    if task.state in FINISHED:
+        raise ShiftError(f"{task.title} is {task.state} and never moves; reopen it first", task=key)
+    start = plan.schedule.start[position]
+    duration = wanted.get(Duration)
+    if isinstance(duration, Duration):
+        if not 0 <= duration.days <= MOST_DAYS:
+            raise ShiftError(f"{task.title} cannot take {duration.days} days; 0 to {MOST_DAYS} can be", task=key)
+        if (duration.days == 0) != (task.duration == 0):
+            what = "a milestone has no duration" if task.duration == 0 else "a task cannot become a milestone here"
+            raise ShiftError(f"{task.title}: {what}; change that in the template", task=key)
+        activity = replace(activity, duration=duration.days)
+    move = wanted.get(Move) or wanted.get(Due)
+    if move is None:
+        if start == UNDATED:
+            raise ShiftError(f"{task.title} has no date yet; give it one first", task=key)
+        return activity, start
+    assert isinstance(move, Move | Due)
+    if not 1 <= move.day < LAST_DAY:
+        raise ShiftError(f"{task.title}: the date falls outside the years 1 to 9999", task=key)
+    if task.state in {"under way", "in review"} and isinstance(move, Move):
+        raise ShiftError(f"{task.title} is {task.state}; its start stands, change its due date instead", task=key)
+    if task.state in {"under way", "in review"}:
+        last = activity.calendar.roll_forward(move.day)
+        days = max(1, activity.calendar.count(start, last + 1))
+        return replace(activity, duration=days if task.duration else 0), start
+    if isinstance(move, Due) and activity.duration:
+        last = activity.calendar.roll_forward(move.day)
+        return activity, activity.calendar.retreat(last + 1, activity.duration)
+    return activity, move.day + 1 if not activity.duration and activity.edge == "finish" else move.day
+
+
+def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: list[Conflict]) -> dict[int, Change]:
+    network, standing = plan.network, plan.schedule
+    moved: dict[int, Change] = {}
+    queue = [(network.rank[i], i) for i in wishes]
+    heapq.heapify(queue)
+    queued = set(wishes)
+    while queue:
+        _, i = heapq.heappop(queue)
+        activity, bound = wishes.get(i) or (network.activities[i], standing.start[i])
+        old = standing.start[i], standing.finish[i]
+        if activity.done or (bound == UNDATED and i not in wishes):
+            continue
+        wished = place(activity, bound)
+        start, finish, via = wished[0], wished[1], None
+        if i in wishes and plan.tasks[i].state in {"under way", "in review"}:
+            start, finish = old[0], place(activity, old[0])[1]
+        else:
+            for link in network.incoming[i]:
+                source = moved[link.source].after[1] if link.source in moved else standing.finish[link.source]
+                if source == UNDATED:
+                    continue
+                asked = place(activity, lagged(source, link, activity.calendar))
+                if asked[0] > start:
+                    (start, finish), via = asked, link.source
+        if i not in wishes and via is None and start <= old[0]:
+            continue
+        if i in wishes and via is not None:
+            conflicts.append(_held(plan, i, wished, (start, finish), via))
+        if (start, finish) == old:
+            continue
+        resized = activity.duration if activity.duration != network.activities[i].duration else None
+        moved[i] = Change(
+            plan.tasks[i].key,
+            None if old[0] == UNDATED else old,
+            (start, finish),
+            0 if old[0] == UNDATED else activity.calendar.count(old[1], finish),
+            "edited" if i in wishes else "following",
+            None if via is None else plan.tasks[via].key,
+            resized,
+        )
+        for link in network.outgoing[i]:
+            if link.target not in queued:
+                queued.add(link.target)
+                heapq.heappush(queue, (network.rank[link.target], link.target))
+    return moved
+
+
+def _held(plan: Plan, i: int, wished: tuple[int, int], got: tuple[int, int], via: int) -> Conflict:
+    task = plan.tasks[i]
+    wanted, holds = read_days(task, *wished), read_days(task, *got)
+    assert wanted and holds
+    source = plan.tasks[via].title
+    text = (
+        f"{task.title} cannot start {day_words(wanted[0])}: it follows {source}; {day_words(holds[0])} is the earliest"
+    )
+    return Conflict("link", task.key, text)
+
+
+def _conflicts(plan: Plan, changes: tuple[Change, ...]) -> list[Conflict]:
+    found = []
+    for change in changes:
+        i = plan.position(change.key)
+        task = _resized(plan.tasks[i], change)
+        days = read_days(task, *change.after)
+        assert days
+        if plan.today is not None and days[0] < plan.today and task.state == "waiting":
+            found.append(Conflict("past", task.key, f"{task.title} would start {day_words(days[0])}, before today"))
+        old_finish = change.before[1] if change.before else UNDATED
+        if task.deadline is not None and change.after[1] > task.deadline >= old_finish:
+            text = f"{task.title} would end {day_words(days[1])}, after its deadline {day_words(task.deadline - 1)}"
+            found.append(Conflict("deadline", task.key, text))
+        due = task.target[1] if task.target and task.edge == "finish" else None
+        if change.cause == "following" and due is not None and change.after[1] > due >= old_finish:
+            target = read_days(task, *boundaries(task, due - 1, due - 1))
+            assert target
+            text = f"{task.title} would end {day_words(days[1])}; the template has it due {day_words(target[1])}"
+            found.append(Conflict("target", task.key, text))
+    return found
+
+
+def _resized(task: Task, change: Change) -> Task:
+    return task if change.duration is None else replace(task, duration=change.duration)
+
+
+def _finish(plan: Plan, moved: Mapping[int, Change]) -> tuple[int, int]:
+    standing = plan.schedule.finish
+    old = max(standing, default=UNDATED)
+    latest = max((change.after[1] for change in moved.values()), default=UNDATED)
+    if latest >= old:
+        return old, latest
+    if any(change.before and change.before[1] == old for change in moved.values()):
+        rest = (finish for i, finish in enumerate(standing) if i not in moved)
+        return old, max(latest, max(rest, default=UNDATED))
+    return old, old

@@ -1,0 +1,158 @@
+"""What only a whole template can show: do references lead somewhere, do links run in a circle."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from unisequa.core.document import DAY_UNITS, Measure, Template, read_document
+from unisequa.core.errors import DocumentError, Fault, did_you_mean
+from unisequa.core.network import find_circle
+from unisequa.core.placeholders import condition_fault, text_fault
+
+DEEPEST = 3
+
+
+def read_template(content: object) -> Template:
+    """A template from plain JSON values, checked whole.
+
+    Raises
+    ------
+    DocumentError
+        With every fault and its path.
+    """
+    template = read_document(Template, content)
+    faults = list(faults_in(template))
+    if faults:
+        raise DocumentError(faults)
+    return template
+
+
+def faults_in(template: Template) -> Iterator[Fault]:
+    """Every fault that a template's parts have with each other."""
+    anchors = [anchor.key for anchor in template.anchors]
+    roles = [role.key for role in template.roles]
+    phases = [phase.key for phase in template.phases]
+    steps = [step.key for step in template.steps]
+    facts = [fact.key for fact in template.facts]
+    includes = [include.key for include in template.includes]
+    for name, keys in (
+        ("anchors", anchors), ("roles", roles), ("phases", phases),
+        ("steps", steps), ("facts", facts), ("includes", includes),
+    ):  # fmt: skip
+        yield from _twice(name, keys)
+    yield from _shared_names(anchors, roles, facts)
+    names = frozenset([*anchors, *roles, *facts, "subject"])
+    known_anchors, known_roles, known_phases = set(anchors), set(roles), set(phases)
+    known_steps = set(steps)
+
+    def measured(path: str, measure: Measure | None) -> Iterator[Fault]:
+        if measure is None:
+            return
+        if measure.anchor not in known_anchors:
+            yield _unknown(f"{path}.anchor", "anchor", measure.anchor, anchors)
+        yield from _units(template, path, measure)
+
+    for i, anchor in enumerate(template.anchors):
+        yield from measured(f"anchors[{i}].from", anchor.from_)
+    for i, role in enumerate(template.roles):
+        if role.fill.by == "person" and not role.fill.person:
+            yield Fault(f"roles[{i}].fill.person", "is missing; give the person's address")
+    for i, fact in enumerate(template.facts):
+        if (fact.kind == "choice") != bool(fact.choices):
+            yield Fault(f"facts[{i}].choices", "belong to a fact of kind choice, which needs at least one")
+    if fault := text_fault(template.naming, names):
+        yield Fault("naming", fault)
+    for i, step in enumerate(template.steps):
+        path = f"steps[{i}]"
+        if step.phase is not None and step.phase not in known_phases:
+            yield _unknown(f"{path}.phase", "phase", step.phase, phases)
+        signer = step.sign_off.role if step.sign_off else None
+        for role_path, role_key in (("role", step.role), ("sign_off.role", signer)):
+            if role_key is not None and role_key not in known_roles:
+                yield _unknown(f"{path}.{role_path}", "role", role_key, roles)
+        if step.parent is not None and step.parent not in known_steps:
+            yield _unknown(f"{path}.parent", "step", step.parent, steps)
+        if template.grid == "day" and isinstance(step.duration, str):
+            yield Fault(f"{path}.duration", "on the day grid is a whole number of working days")
+        for name in ("when", "not_before", "deadline"):
+            yield from measured(f"{path}.{name}", getattr(step, name))
+        for name in ("title", "instructions"):
+            if fault := text_fault(getattr(step, name), names):
+                yield Fault(f"{path}.{name}", fault)
+        if step.only_if is not None and (fault := condition_fault(step.only_if, names)):
+            yield Fault(f"{path}.only_if", fault)
+    for i, label in enumerate(template.day_labels):
+        if label.anchor not in known_anchors:
+            yield _unknown(f"day_labels[{i}].anchor", "anchor", label.anchor, anchors)
+        yield from _units(template, f"day_labels[{i}]", label)
+    seen: dict[tuple[str, str, str], int] = {}
+    for i, link in enumerate(template.links):
+        path = f"links[{i}]"
+        for name, key in (("from", link.from_), ("to", link.to)):
+            if key not in known_steps and key.split(".")[0] not in includes:
+                yield _unknown(f"{path}.{name}", "step", key, steps)
+        if link.from_ == link.to:
+            yield Fault(path, f'"{link.to}" cannot follow itself; take the link out')
+        first = seen.setdefault((link.from_, link.to, link.type), i)
+        if first != i:
+            yield Fault(path, f"says the same as links[{first}]; take one of them out")
+        if template.grid == "day" and isinstance(link.lag, str):
+            yield Fault(f"{path}.lag", "on the day grid is a whole number of days")
+    yield from _circles(template)
+
+
+def _circles(template: Template) -> Iterator[Fault]:
+    at = {step.key: i for i, step in enumerate(template.steps)}
+    follows: list[list[int]] = [[] for _ in template.steps]
+    for link in template.links:
+        if link.from_ in at and link.to in at and link.from_ != link.to:
+            follows[at[link.from_]].append(at[link.to])
+    if circle := find_circle(follows):
+        keys = " → ".join(template.steps[i].key for i in circle)
+        yield Fault("links", f"run in a circle: {keys}; take one of these links out")
+    parents = [[at[step.parent]] if step.parent in at else [] for step in template.steps]
+    if circle := find_circle(parents):
+        keys = " → ".join(template.steps[i].key for i in circle)
+        yield Fault("steps", f"lie within each other in a circle: {keys}")
+    else:
+        for i, above in enumerate(parents):
+            depth = 1
+            while above and depth <= DEEPEST:
+                depth, above = depth + 1, parents[above[0]]
+            if depth > DEEPEST:
+                yield Fault(f"steps[{i}].parent", f"makes level {depth}; steps go {DEEPEST} levels deep")
+    where = {anchor.key: i for i, anchor in enumerate(template.anchors)}
+    derived = [[where[a.from_.anchor]] if a.from_ and a.from_.anchor in where else [] for a in template.anchors]
+    if circle := find_circle(derived):
+        keys = " → ".join(template.anchors[i].key for i in circle)
+        yield Fault("anchors", f"are measured from each other in a circle: {keys}")
+
+
+def _units(template: Template, path: str, measure: Measure | object) -> Iterator[Fault]:
+    unit, offset = getattr(measure, "unit", ""), getattr(measure, "offset", 0)
+    if template.grid == "day" and unit not in DAY_UNITS:
+        yield Fault(f"{path}.unit", f'"{unit}" belongs to the minute grid; this template is on the day grid')
+    elif unit in DAY_UNITS and isinstance(offset, str):
+        yield Fault(f"{path}.offset", f"in {unit} is a whole number")
+
+
+def _unknown(path: str, noun: str, key: str, known: Iterable[str]) -> Fault:
+    return Fault(path, f'no {noun} "{key}"{did_you_mean(key, known)}')
+
+
+def _twice(name: str, keys: list[str]) -> Iterator[Fault]:
+    seen: dict[str, int] = {}
+    for i, key in enumerate(keys):
+        if seen.setdefault(key, i) != i:
+            yield Fault(f"{name}[{i}].key", f'"{key}" is the key of {name}[{seen[key]}] already; keys are unique')
+
+
+def _shared_names(anchors: list[str], roles: list[str], facts: list[str]) -> Iterator[Fault]:
+    taken = {"subject": "the subject"}
+    for name, keys in (("anchors", anchors), ("roles", roles), ("facts", facts)):
+        for i, key in enumerate(keys):
+            if taken.get(key, name) != name:
+                yield Fault(
+                    f"{name}[{i}].key", f'"{key}" names {taken[key]} too; placeholders could not tell them apart'
+                )
+            taken[key] = name

@@ -1,0 +1,367 @@
+"""The open documents: a template and a working calendar, as Pydantic models.
+
+What they say is described in ``docs/formats.md``. Reading one gives either the document or a
+:class:`~unisequa.core.errors.DocumentError` with every fault and its path; an unknown key is a fault.
+The checks across a document (does every reference lead somewhere, do links run in a circle) are in
+:mod:`unisequa.core.checks`.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from typing import Annotated, Any, ClassVar, Literal, Self, TypeVar
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StrictBool, StrictInt, ValidationError
+from pydantic import StringConstraints as Str
+
+from unisequa.core.calendar import WorkingCalendar, public_holidays
+from unisequa.core.errors import DocumentError, Fault
+from unisequa.core.offsets import Roll
+
+MOST_STEPS = 20_000
+MOST_DAYS = 36_500
+"""The longest duration, lag or offset, in days: a hundred years."""
+
+D = TypeVar("D", bound="Model")
+KEY = r"^[a-z][a-z0-9_-]*$"
+Key = Annotated[str, Str(pattern=KEY, max_length=80)]
+DottedKey = Annotated[str, Str(pattern=r"^[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)*$", max_length=200)]
+
+
+def _printable(text: str) -> str:
+    for character in text:
+        if (ord(character) < 32 and character not in "\n\t\r") or 0xD800 <= ord(character) <= 0xDFFF:
+            raise ValueError(f"holds a character that cannot be shown (code {ord(character)}); take it out")
+    return text
+
+
+Label = Annotated[str, Str(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(_printable)]
+Text = Annotated[str, Str(max_length=20_000), AfterValidator(_printable)]
+Days = Annotated[StrictInt, Field(ge=-MOST_DAYS, le=MOST_DAYS)]
+_SPAN = re.compile(r"^(?=.)(?:\d{1,6}\s*d)?\s*(?:\d{1,6}\s*h)?\s*(?:\d{1,6}\s*m)?$")
+
+
+def _span(text: str) -> str:
+    if not _SPAN.match(text.strip().removeprefix("-").removeprefix("+").strip()):
+        raise ValueError(f'"{text}" is no length of time; write it as "1d 4h 30m"')
+    return text
+
+
+Span = Annotated[str, AfterValidator(_span)]
+Unit = Literal["working days", "days", "weeks", "months", "hours", "minutes", "working hours", "working minutes"]
+Edge = Literal["start", "finish"]
+LinkType = Literal["FS", "SS", "FF", "SF"]
+LagUnit = Literal["working", "elapsed"]
+DAY_UNITS: tuple[str, ...] = ("working days", "days", "weeks", "months")
+
+
+class Model(BaseModel):
+    """Base of all documents: frozen, unknown keys refused, no NaN."""
+
+    model_config: ClassVar[ConfigDict] = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    def but(self, **changes: Any) -> Self:
+        """A checked copy with some fields replaced."""
+        return self.model_validate({**self.written(), **{_key(k): v for k, v in changes.items()}})
+
+    def written(self) -> dict[str, Any]:
+        """The document as plain JSON values, without what only repeats a default."""
+        return self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+
+
+def _key(name: str) -> str:
+    return name.removesuffix("_") if name in {"from_", "format_"} else name
+
+
+class Measure(Model):
+    """A date measured from an anchor; ``offset`` in ``unit``, then rolled to a working day."""
+
+    anchor: Key
+    offset: Days | Span = 0
+    unit: Unit = "working days"
+    roll: Roll = "following"
+
+
+class When(Measure):
+    """Where a step stands: which of its ends is on the measured date."""
+
+    edge: Edge = "finish"
+
+
+class Anchor(Model):
+    """A named date that steps are measured from."""
+
+    key: Key
+    label: Label
+    required: StrictBool = True
+    from_: Measure | None = Field(default=None, alias="from")
+
+
+class Fill(Model):
+    """How a role is filled when a run starts."""
+
+    by: Literal["ask", "person", "subject", "manager", "keeper", "team", "outside"] = "ask"
+    person: Annotated[str, Str(max_length=200)] | None = None
+    team: Label | None = None
+
+
+class Role(Model):
+    """Who does a step; a calendar of its own where they work other days than the run."""
+
+    key: Key
+    label: Label
+    fill: Fill = Fill()
+    calendar: Label | None = None
+
+
+class Fact(Model):
+    """Something asked once at the start and used throughout."""
+
+    key: Key
+    label: Label
+    kind: Literal["text", "number", "date", "choice", "yes-no"] = "text"
+    choices: tuple[Label, ...] = ()
+    required: StrictBool = False
+
+
+class Phase(Model):
+    """A named group of steps, in order."""
+
+    key: Key
+    label: Label
+
+
+class SignOff(Model):
+    """A second person's word before a task counts as done."""
+
+    role: Key
+
+
+class OutLink(Model):
+    """A link to something that helps with the step."""
+
+    label: Label
+    url: Annotated[str, Str(pattern=r"^(https?://|mailto:)\S+$", max_length=2000)]
+
+
+class Step(Model):
+    """A task as the template defines it; ``duration`` in working days on the day grid, 0 for a milestone."""
+
+    key: Key
+    title: Label
+    phase: Key | None = None
+    role: Key | None = None
+    parent: Key | None = None
+    kind: Literal["todo", "meeting", "call", "message", "document", "sign-off"] = "todo"
+    duration: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | Span | None = None
+    effort: Span | None = None
+    calendar: Label | None = None
+    when: When | None = None
+    not_before: Measure | None = None
+    deadline: Measure | None = None
+    instructions: Text = ""
+    only_if: Annotated[str, Str(max_length=500)] | None = None
+    may_skip: StrictBool = False
+    gate: Literal["bar", "warn"] = "bar"
+    sign_off: SignOff | None = None
+    priority: Literal["low", "normal", "high"] = "normal"
+    links_out: tuple[OutLink, ...] = ()
+
+    @property
+    def days(self) -> int:
+        """The duration in working days; meaningful on the day grid only."""
+        return self.duration if isinstance(self.duration, int) else 1
+
+
+class Link(Model):
+    """A dependency of ``to`` on ``from``."""
+
+    from_: DottedKey = Field(alias="from")
+    to: DottedKey
+    type: LinkType = "FS"
+    lag: Days | Span = 0
+    unit: LagUnit = "working"
+
+
+class DayLabel(Model):
+    """What the people of the job call a day: "books close"."""
+
+    anchor: Key
+    offset: Days | Span = 0
+    unit: Unit = "working days"
+    label: Label
+
+
+class Include(Model):
+    """Another template's steps within this one, its anchors and roles mapped to ours."""
+
+    key: Key
+    template: Label
+    anchors: dict[Key, Key] = {}
+    roles: dict[Key, Key] = {}
+
+
+class Template(Model):
+    """A whole template, as it is exported, imported, planned from and kept as an edition."""
+
+    format: Literal["unisequa-template/1"] = "unisequa-template/1"
+    name: Label
+    category: Annotated[str, Str(max_length=80), AfterValidator(_printable)] = ""
+    purpose: Text = ""
+    instructions: Text = ""
+    naming: Annotated[str, Str(max_length=200)] = ""
+    grid: Literal["day", "minute"] = "day"
+    direction: Literal["forward", "backward"] = "forward"
+    calendar: Label | None = None
+    anchors: Annotated[tuple[Anchor, ...], Field(max_length=200)] = ()
+    roles: Annotated[tuple[Role, ...], Field(max_length=500)] = ()
+    facts: Annotated[tuple[Fact, ...], Field(max_length=500)] = ()
+    phases: Annotated[tuple[Phase, ...], Field(max_length=500)] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=MOST_STEPS)] = ()
+    links: Annotated[tuple[Link, ...], Field(max_length=10 * MOST_STEPS)] = ()
+    day_labels: tuple[DayLabel, ...] = ()
+    includes: tuple[Include, ...] = ()
+
+    def written(self) -> dict[str, Any]:
+        return {"format": self.format, **super().written()}
+
+
+class Holidays(Model):
+    """Public holidays by ISO codes."""
+
+    country: Annotated[str, Str(pattern=r"^[A-Z]{2}$")]
+    subdivision: Annotated[str, Str(max_length=10)] | None = None
+
+
+class Closure(Model):
+    """Days on which nobody works, both ends included."""
+
+    from_: dt.date = Field(alias="from")
+    to: dt.date
+    label: Annotated[str, Str(max_length=200), AfterValidator(_printable)] = ""
+
+
+class CalendarDocument(Model):
+    """A working calendar; ``week`` is Monday to Sunday, 1 for working."""
+
+    format: Literal["unisequa-calendar/1"] = "unisequa-calendar/1"
+    name: Label
+    week: Annotated[str, Str(pattern=r"^[01]{7}$")] = "1111100"
+    holidays: Holidays | None = None
+    closures: Annotated[tuple[dt.date | Closure, ...], Field(max_length=5000)] = ()
+    extra_working_days: Annotated[tuple[dt.date, ...], Field(max_length=5000)] = ()
+    hours: tuple[tuple[str, str], ...] = ()
+
+    def written(self) -> dict[str, Any]:
+        return {"format": self.format, **super().written()}
+
+    def working(self) -> WorkingCalendar:
+        """The calendar that computes.
+
+        Raises
+        ------
+        DocumentError
+            For an unknown country, a closure that ends before it begins, or a week without a working day.
+        """
+        faults = []
+        if "1" not in self.week:
+            faults.append(Fault("week", "no day of the week is a working day; set at least one to 1"))
+        closed: dict[int, str] = {}
+        for position, closure in enumerate(self.closures):
+            if isinstance(closure, dt.date):
+                closed[closure.toordinal()] = ""
+                continue
+            days = range(closure.from_.toordinal(), closure.to.toordinal() + 1)
+            if not days or len(days) > MOST_DAYS:
+                faults.append(Fault(f"closures[{position}]", "ends before it begins, or lasts over a hundred years"))
+                continue
+            closed.update(dict.fromkeys(days, closure.label))
+        holidays = None
+        if self.holidays:
+            try:
+                holidays = public_holidays(self.holidays.country, self.holidays.subdivision)
+            except ValueError as error:
+                faults.append(Fault("holidays", f"{error}; use ISO 3166 codes such as GB and ENG"))
+        if faults:
+            raise DocumentError(faults)
+        extra = (day.toordinal() for day in self.extra_working_days)
+        return WorkingCalendar(self.name, self.week, holidays=holidays, closures=closed, extra=extra)
+
+
+def path_of(location: tuple[int | str, ...]) -> str:
+    """A location as people write it: ``("steps", 3, "when")`` → ``steps[3].when``."""
+    path = ""
+    for part in location:
+        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else part
+    return path
+
+
+_BRANCH = re.compile(r"^(int|str|constrained-|function-|date$|Closure$)")
+
+
+def faults_of(error: ValidationError) -> list[Fault]:
+    """Pydantic's errors as faults: one a place, in plain words."""
+    found: dict[str, Fault] = {}
+    for item in error.errors(include_url=False):
+        path = path_of(tuple(part for part in item["loc"] if not (isinstance(part, str) and _BRANCH.match(part))))
+        found.setdefault(path, Fault(path, _plain(dict(item))))
+    return list(found.values())
+
+
+_PLAIN = {
+    "missing": "is missing; it must be there",
+    "int_type": "must be a whole number",
+    "bool_type": "must be true or false",
+    "string_type": "must be text",
+    "tuple_type": "must be a list",
+    "dict_type": "must be an object",
+    "model_type": "must be an object",
+    "model_attributes_type": "must be an object",
+    "string_too_short": "must not be empty",
+    "date_from_datetime_parsing": "is no date; write it as 2026-08-31",
+    "date_parsing": "is no date; write it as 2026-08-31",
+    "date_type": "is no date; write it as 2026-08-31",
+}
+
+
+def _plain(item: dict[str, Any]) -> str:
+    kind, context = item["type"], item.get("ctx", {})
+    if kind in _PLAIN:
+        return _PLAIN[kind]
+    if kind == "extra_forbidden":
+        return "is not a key of this format; take it out or mend its spelling"
+    if kind == "literal_error":
+        return f"must be {str(context['expected']).replace(chr(39), chr(34))}"
+    if kind in {"greater_than_equal", "less_than_equal"}:
+        word = "at least" if kind.startswith("greater") else "at most"
+        return f"must be {word} {context.get('ge', context.get('le'))}"
+    if kind == "string_too_long":
+        return f"is longer than {context['max_length']} characters"
+    if kind == "too_long":
+        return f"has more than {context['max_length']} entries"
+    if kind == "string_pattern_mismatch":
+        if context["pattern"] == KEY:
+            return "must be lower-case letters, digits, - and _, beginning with a letter"
+        return f"does not fit the pattern {context['pattern']}"
+    if kind == "value_error":
+        return str(context.get("error", item["msg"]))
+    return str(item["msg"])
+
+
+def read_document(model: type[D], content: object) -> D:
+    """Check plain JSON values against a document's model.
+
+    Raises
+    ------
+    DocumentError
+        With every fault found, each with its path.
+    """
+    if not isinstance(content, dict):
+        raise DocumentError([Fault("", f"the document must be an object, not {type(content).__name__}")])
+    try:
+        return model.model_validate(content)
+    except ValidationError as error:
+        raise DocumentError(faults_of(error)) from None
+    except RecursionError:
+        raise DocumentError([Fault("", "the document is nested too deeply")]) from None

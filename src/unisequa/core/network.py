@@ -1,0 +1,148 @@
+"""Activities, the links between them, and their order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from unisequa.core.calendar import WorkingCalendar
+from unisequa.core.document import Edge, LagUnit, LinkType
+from unisequa.core.errors import CircleError
+
+
+@dataclass(frozen=True, slots=True)
+class Activity:
+    """What is put on the calendar: a step or a task, seen from the computation only.
+
+    Parameters
+    ----------
+    key : str
+    duration : int
+        Worked slots (working days on the day grid); 0 is a milestone.
+    calendar : WorkingCalendar
+    edge : "start" or "finish"
+        For a milestone, which kind of boundary it stands on.
+    floor : int, optional
+        Boundary before which it does not start: its target, or where a run has put it.
+    not_before : int, optional
+        Another such boundary, from the step's own constraint.
+    deadline : int, optional
+        Boundary at or before which it should finish.
+    done : bool
+        It has been done: it sits where it was done and asks nothing of anybody any more.
+    """
+
+    key: str
+    duration: int
+    calendar: WorkingCalendar
+    edge: Edge = "finish"
+    floor: int | None = None
+    not_before: int | None = None
+    deadline: int | None = None
+    done: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Dependency:
+    """A link by positions in the network: ``target`` depends on ``source``; ``lag`` in days of ``unit``."""
+
+    source: int
+    target: int
+    lag: int = 0
+    unit: LagUnit = "working"
+    type: LinkType = "FS"
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """Activities with their links both ways, in topological order.
+
+    ``order`` lists positions, each behind all that it depends on; ``rank`` is its inverse. ``incoming``
+    and ``outgoing`` hold the links of each position; ``before`` and ``after`` the positions at the
+    other end of those without lag, and ``lagged_in`` and ``lagged_out`` the rest, for the inner loops.
+    """
+
+    activities: tuple[Activity, ...]
+    links: tuple[Dependency, ...]
+    order: tuple[int, ...]
+    rank: tuple[int, ...]
+    incoming: tuple[tuple[Dependency, ...], ...]
+    outgoing: tuple[tuple[Dependency, ...], ...]
+    before: tuple[tuple[int, ...], ...] = field(repr=False)
+    after: tuple[tuple[int, ...], ...] = field(repr=False)
+    lagged_in: tuple[tuple[Dependency, ...], ...] = field(repr=False)
+    lagged_out: tuple[tuple[Dependency, ...], ...] = field(repr=False)
+
+    @classmethod
+    def of(cls, activities: Iterable[Activity], links: Iterable[Dependency]) -> Network:
+        """Build the network.
+
+        Raises
+        ------
+        CircleError
+            When links run in a circle; it carries the keys the circle runs through.
+        """
+        activities, links = tuple(activities), tuple(links)
+        incoming: list[list[Dependency]] = [[] for _ in activities]
+        outgoing: list[list[Dependency]] = [[] for _ in activities]
+        for link in links:
+            outgoing[link.source].append(link)
+            incoming[link.target].append(link)
+        before = [tuple(k.source for k in into if not k.lag) for into in incoming]
+        after = [tuple(k.target for k in out if not k.lag) for out in outgoing]
+        order = topological([[k.target for k in out] for out in outgoing])
+        if len(order) < len(activities):
+            circle = find_circle([[k.target for k in out] for out in outgoing])
+            raise CircleError(activities[position].key for position in circle)
+        rank = [0] * len(order)
+        for place, position in enumerate(order):
+            rank[position] = place
+        return cls(
+            activities,
+            links,
+            tuple(order),
+            tuple(rank),
+            tuple(map(tuple, incoming)),
+            tuple(map(tuple, outgoing)),
+            tuple(before),
+            tuple(after),
+            tuple(tuple(k for k in into if k.lag) for into in incoming),
+            tuple(tuple(k for k in out if k.lag) for out in outgoing),
+        )
+
+
+def topological(successors: Sequence[Sequence[int]]) -> list[int]:
+    """Positions so that each stands behind its predecessors; shorter than the input if there is a circle."""
+    waiting = [0] * len(successors)
+    for targets in successors:
+        for target in targets:
+            waiting[target] += 1
+    order = [position for position, count in enumerate(waiting) if not count]
+    for position in order:  # grows while it is walked
+        for target in successors[position]:
+            waiting[target] -= 1
+            if not waiting[target]:
+                order.append(target)
+    return order
+
+
+def find_circle(successors: Sequence[Sequence[int]]) -> list[int]:
+    """One circle as positions, the first repeated at the end; empty when there is none."""
+    state = bytearray(len(successors))  # 0 unseen, 1 on the path, 2 finished
+    for root in range(len(successors)):
+        if state[root]:
+            continue
+        path, branches = [root], [iter(successors[root])]
+        state[root] = 1
+        while path:
+            target = next(branches[-1], None)
+            if target is None:
+                state[path.pop()] = 2
+                branches.pop()
+            elif state[target] == 1:
+                return [*path[path.index(target) :], target]
+            elif not state[target]:
+                state[target] = 1
+                path.append(target)
+                branches.append(iter(successors[target]))
+    return []

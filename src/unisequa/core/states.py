@@ -1,0 +1,80 @@
+"""What state a task is in, and what may be done with it.
+
+A task that is not begun is *ready* when all it depends on is done (or dropped), or, when it depends on
+nothing, when its day has come; until then it is *waiting*.
+
+==========  =======================================================
+may become  from
+==========  =======================================================
+under way   waiting, ready
+done        waiting, ready, under way, in review (signed off)
+in review   waiting, ready, under way, when a sign-off is asked for
+dropped     waiting, ready, under way, when it may be skipped
+waiting     any other: it is reopened
+==========  =======================================================
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from unisequa.core.plan import FINISHED, Plan, State
+
+Act = Literal["begin", "finish", "sign off", "send back", "drop", "reopen"]
+
+_ACTS: dict[State, tuple[Act, ...]] = {
+    "waiting": ("begin", "finish", "drop"),
+    "ready": ("begin", "finish", "drop"),
+    "under way": ("finish", "drop", "reopen"),
+    "in review": ("sign off", "send back"),
+    "done": ("reopen",),
+    "dropped": ("reopen",),
+}
+
+
+def acts(state: State, *, may_skip: bool) -> tuple[Act, ...]:
+    """What may be done with a task in a state; dropping only what may be skipped."""
+    return tuple(act for act in _ACTS[state] if act != "drop" or may_skip)
+
+
+def state_after(act: Act, *, sign_off: bool) -> State:
+    """The state an act leads to, ``waiting`` standing for ready too."""
+    if act == "finish":
+        return "in review" if sign_off else "done"
+    outcomes: dict[Act, State] = {
+        "begin": "under way",
+        "sign off": "done",
+        "send back": "under way",
+        "drop": "dropped",
+        "reopen": "waiting",
+    }
+    return outcomes[act]
+
+
+def shown_state(plan: Plan, position: int) -> State:
+    """The state people see: what is not begun is either waiting or ready."""
+    task = plan.tasks[position]
+    if task.state != "waiting":
+        return task.state
+    incoming = plan.network.incoming[position]
+    if incoming:
+        return "waiting" if unfinished_before(plan, position) else "ready"
+    days = plan.days(position)
+    has_come = days is not None and plan.today is not None and days[0] <= plan.today
+    return "ready" if has_come else "waiting"
+
+
+def unfinished_before(plan: Plan, position: int) -> list[int]:
+    """Positions of the predecessors that are not finished yet."""
+    return [link.source for link in plan.network.incoming[position] if plan.tasks[link.source].state not in FINISHED]
+
+
+def days_late(plan: Plan, position: int) -> int:
+    """Working days since its due date, for what should have been finished; 0 otherwise.
+
+    A task due today is not late.
+    """
+    task, days = plan.tasks[position], plan.days(position)
+    if days is None or plan.today is None or task.state in FINISHED or days[1] >= plan.today:
+        return 0
+    return max(1, plan.calendars.of(task).count(days[1] + 1, plan.today))

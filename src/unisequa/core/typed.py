@@ -1,0 +1,212 @@
+"""What people type: dates such as ``fri`` or ``wd+2``, and the steps that a step follows."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from unisequa.core.calendar import FIRST_DAY, LAST_DAY, WorkingCalendar
+from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, Step, Unit, When
+from unisequa.core.errors import UnisequaError, did_you_mean
+from unisequa.core.words import MONTHS
+
+_RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")
+_WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
+_DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
+_MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
+
+
+class TypedError(UnisequaError):
+    """What was typed is not understood; the text says what would be."""
+
+
+def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar) -> dt.date:
+    """The date somebody typed.
+
+    ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
+    ``fri`` (the next one, today included) · ``today``, ``tomorrow`` · ``+3``, ``-3`` days and ``wd+2``,
+    ``wd-2`` working days from ``base``, or from today without one.
+
+    Raises
+    ------
+    TypedError
+
+    >>> friday = dt.date(2026, 8, 7)
+    >>> typed_date("wd+2", today=friday, base=friday, calendar=WorkingCalendar())
+    datetime.date(2026, 8, 11)
+    """
+    word = " ".join(text.lower().split())
+    start = (base or today).toordinal()
+    if word in {"today", "tomorrow"}:
+        return today + dt.timedelta(days=word == "tomorrow")
+    if found := _RELATIVE.match(word):
+        n = int(found[3]) * (1 if found[2] == "+" else -1)
+        day = start + n
+        if found[1]:
+            day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
+        if not FIRST_DAY <= day <= LAST_DAY:
+            raise TypedError(f'"{text}" falls outside the years 1 to 9999')
+        return dt.date.fromordinal(day)
+    if word[:3] in _WEEKDAYS and ("monday tuesday wednesday thursday friday saturday sunday".find(word) >= 0):
+        return today + dt.timedelta(days=(_WEEKDAYS[word[:3]] - today.weekday()) % 7)
+    if found := _DAY_MONTH.match(word):
+        return _named(text, int(found[1]), found[2], found[3], today)
+    if found := _MONTH_DAY.match(word):
+        return _named(text, int(found[2]), found[1], found[3], today)
+    try:
+        return dt.date.fromisoformat(word)
+    except ValueError:
+        message = f'"{text}" is no date; type 2026-08-31, 12 mar, fri, +3 (days) or wd+2 (working days)'
+        raise TypedError(message) from None
+
+
+def _named(text: str, day: int, month: str, year: str | None, today: dt.date) -> dt.date:
+    months = [i for i, name in enumerate(MONTHS, 1) if name.lower().startswith(month)]
+    if len(months) != 1:
+        raise TypedError(f'"{text}": no month "{month}"')
+    years = [int(year)] if year else [today.year, today.year + 1, *range(today.year + 2, today.year + 9)]
+    for candidate in years:
+        try:
+            date = dt.date(candidate, months[0], day)
+        except ValueError:
+            continue
+        if year or date >= today - dt.timedelta(days=92):
+            return date
+    raise TypedError(f'"{text}": there is no such day')
+
+
+@dataclass(frozen=True, slots=True)
+class Follows:
+    """One entry of "follows": a step, and the lag in days of ``unit``."""
+
+    key: str
+    lag: int = 0
+    unit: LagUnit = "working"
+
+
+_ENTRY = re.compile(r"^(?P<step>.*?)(?:\s*(?P<sign>[+−-])\s*(?P<lag>\d{1,5})\s*(?P<unit>wd|d)?)?$")
+
+
+def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
+    """The steps that somebody typed as followed: ``till, bank +2 wd`` by key, title or row number.
+
+    ``wd`` are working days (also without a unit), ``d`` days on every calendar.
+
+    Raises
+    ------
+    TypedError
+        Naming the entry that is no step.
+    """
+    found: dict[str, Follows] = {}
+    for entry in re.split(r"[,;\n]", text):
+        if not entry.strip():
+            continue
+        whole = _step(entry.strip(), steps)
+        if whole:
+            found[whole] = Follows(whole)
+            continue
+        parts = _ENTRY.match(entry.strip())
+        key = parts and _step(parts["step"].strip(), steps)
+        if not parts or not key:
+            word = parts["step"].strip() if parts else entry.strip()
+            raise TypedError(f'no step "{word}"{did_you_mean(word, [step.key for step in steps])}')
+        lag = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
+        if abs(lag) > MOST_DAYS:
+            raise TypedError(f'"{entry.strip()}": the lag is longer than {MOST_DAYS} days')
+        found[key] = Follows(key, lag, "elapsed" if parts["unit"] == "d" else "working")
+    return list(found.values())
+
+
+def _step(word: str, steps: Sequence[Step]) -> str | None:
+    if word.isascii() and word.isdigit() and 1 <= int(word) <= len(steps):
+        return steps[int(word) - 1].key
+    lower = word.lower()
+    for step in steps:
+        if step.key == lower or step.title.lower() == lower:
+            return step.key
+    begins = [step.key for step in steps if step.title.lower().startswith(lower) and len(lower) >= 3]
+    return begins[0] if len(begins) == 1 else None
+
+
+def follows_words(links: Sequence[Link]) -> str:
+    """Links as they are typed, one way back from :func:`typed_follows`.
+
+    >>> follows_words([Link.model_validate({"from": "till", "to": "bank", "lag": 2})])
+    'till +2 wd'
+    """
+    words = []
+    for link in links:
+        lag = f" {int(link.lag):+d} {'wd' if link.unit == 'working' else 'd'}" if link.lag else ""
+        words.append(f"{link.from_}{lag}")
+    return ", ".join(words)
+
+
+_UNITS: dict[str, Unit] = {"wd": "working days", "d": "days", "w": "weeks", "mo": "months"}
+_UNIT_WORDS = {
+    "": "wd", "wd": "wd", "working day": "wd", "working days": "wd", "d": "d", "day": "d", "days": "d",
+    "w": "w", "wk": "w", "week": "w", "weeks": "w", "mo": "mo", "month": "mo", "months": "mo",
+}  # fmt: skip
+_WHEN = re.compile(
+    r"^(?:(?P<edge>starts?|due)\b\s*)?(?P<sign>[+−-])?\s*(?P<n>\d{1,5})\s*"
+    r"(?P<unit>working days?|wd|days?|d|weeks?|wk|w|months?|mo)?\b\s*(?P<side>before|after|from)?\s*(?P<anchor>.*)$",
+    re.IGNORECASE,
+)
+
+
+def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None) -> When | None:
+    """The offset that somebody typed; nothing for a step that its links alone date.
+
+    ``-5`` and ``-5 wd`` are working days before the first anchor, ``+3 d`` days after it; ``w`` are weeks,
+    ``mo`` months. ``start -5`` puts the step's start there instead of its end. Another anchor is named
+    behind: ``2 wd after Closing day``. What is not typed stays as it was ``before``.
+
+    Raises
+    ------
+    TypedError
+
+    >>> typed_when("-5", [Anchor(key="end", label="Period end")]).offset
+    -5
+    """
+    word = " ".join(text.split())
+    if not word:
+        return None
+    found = _WHEN.match(word)
+    if not found:
+        raise TypedError(f'"{text}" is no offset; type -5 (working days before), +3 d, -2 w, +1 mo, or nothing')
+    n = int(found["n"])
+    if n > MOST_DAYS:
+        raise TypedError(f'"{text}" is longer than a hundred years')
+    back = found["sign"] in ("-", "−") or (found["side"] or "").lower() == "before"
+    anchor = _anchor((found["anchor"] or "").strip(), anchors)
+    edge = before.edge if before else "finish"
+    if found["edge"]:
+        edge = "finish" if found["edge"].lower() == "due" else "start"
+    unit = _UNITS[_UNIT_WORDS[(found["unit"] or "").lower()]]
+    roll = before.roll if before else "following"
+    return When(anchor=anchor, offset=-n if back else n, unit=unit, edge=edge, roll=roll)
+
+
+def _anchor(word: str, anchors: Sequence[Anchor]) -> str:
+    if not anchors:
+        raise TypedError("there is no anchor to measure from; add one first")
+    if not word:
+        return anchors[0].key
+    for anchor in anchors:
+        if word.lower() in {anchor.key, anchor.label.lower()}:
+            return anchor.key
+    raise TypedError(f'no anchor "{word}"{did_you_mean(word, [anchor.label for anchor in anchors])}')
+
+
+def when_words(when: When, anchors: Sequence[Anchor]) -> str:
+    """An offset as it is typed, one way back from :func:`typed_when`.
+
+    >>> when_words(When(anchor="end", offset=-5, edge="start"), [Anchor(key="end", label="Period end")])
+    'start -5 wd'
+    """
+    units = {unit: word for word, unit in _UNITS.items()}
+    offset = f"{when.offset:+d}" if isinstance(when.offset, int) and when.offset else str(when.offset)
+    edge = "start " if when.edge == "start" else ""
+    label = next((anchor.label for anchor in anchors[1:] if anchor.key == when.anchor), "")
+    return f"{edge}{offset} {units.get(when.unit, when.unit)}{' ' + label if label else ''}"

@@ -1,0 +1,170 @@
+"""Fills an empty store with Quillhaven's people, templates and runs, their dates around today."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from unisequa.actions import runs, shifts
+from unisequa.actions.people import hash_password
+from unisequa.actions.runs import Choices, start_run
+from unisequa.actions.templates import keep_template
+from unisequa.core.calendar import WorkingCalendar
+from unisequa.core.cascade import Move
+from unisequa.core.checks import read_template
+from unisequa.core.document import CalendarDocument, read_document
+from unisequa.store.engine import Store
+from unisequa.store.models import Calendar, Edition, Person, Run
+
+DOCUMENTS = Path(__file__).parent / "documents"
+PASSWORD = "quillhaven-demo"
+
+PEOPLE = (
+    ("Ines Okafor", "Exhibition lead"),
+    ("Maud Ferreira", "Registrar"),
+    ("Bao Lindqvist", "Technician"),
+    ("Sunniva Adeyemi", "Lighting"),
+    ("Teo Marchetti", "Educator"),
+    ("Priya Halloran", "Press officer"),
+    ("Dunstan Vale", "Controller"),
+    ("Rosalind Achterberg", "Bookkeeper"),
+    ("Kofi Brennan", "Shop and ticket office"),
+    ("Hester Lund", "Director"),
+)
+
+
+def document(name: str) -> Any:
+    """One of the documents that ship with the demo."""
+    return json.loads((DOCUMENTS / f"{name}.json").read_text("utf-8"))
+
+
+def fill(store: Store, today: dt.date) -> None:
+    """Fill an empty store, whole or not at all; one that has people is left as it is."""
+    with store.writing() as session:
+        if session.query(Person).first() is not None:
+            return
+        hashed = hash_password(PASSWORD)
+        people = {name: _person(session, name, title, hashed) for name, title in PEOPLE}
+        house = read_document(CalendarDocument, document("quillhaven-calendar"))
+        session.add(Calendar(name=house.name, document=house.written()))
+        session.flush()
+        exhibition = _template(session, people["Ines Okafor"], "open-a-visiting-exhibition")
+        close = _template(session, people["Dunstan Vale"], "month-end-close")
+        _exhibitions(session, exhibition, people, today, house.working())
+        _closes(session, close, people, today)
+
+
+def _person(session: Session, name: str, title: str, hashed: str) -> Person:
+    person = Person(name=name, email=name.lower().replace(" ", ".") + "@example.org", password_hash=hashed, title=title)
+    session.add(person)
+    session.flush()
+    return person
+
+
+def _template(session: Session, owner: Person, name: str) -> Edition:
+    return keep_template(session, owner, read_template(document(name)), released=True)
+
+
+def _exhibitions(
+    session: Session, edition: Edition, people: dict[str, Person], today: dt.date, house: WorkingCalendar
+) -> None:
+    lead = people["Ines Okafor"]
+    crew = {
+        "lead": lead,
+        "registrar": people["Maud Ferreira"],
+        "technician": people["Bao Lindqvist"],
+        "lighting": people["Sunniva Adeyemi"],
+        "educator": people["Teo Marchetti"],
+        "press": people["Priya Halloran"],
+    }
+    ids = {role: str(person.id) for role, person in crew.items()}
+
+    def start(title: str, lender: str, objects: int, value: int, weeks: int, **more: Any) -> Run:
+        opening = _open_friday(today + dt.timedelta(weeks=weeks), house)
+        choices = Choices(
+            anchors={"opening": opening, **({"closing": opening + dt.timedelta(days=121)} if weeks > 0 else {})},
+            facts={
+                "title": title, "lender": lender, "objects": str(objects), "value": str(value),
+                "living": more.get("living", "no"),
+            },
+            crew={**ids, "lending_party": lender},
+            prepared=more.get("prepared", False),
+        )  # fmt: skip
+        return start_run(session, lead, edition, choices, today)
+
+    reef = start("The Glass Reef", "Coralline Trust", 46, 180_000, 7)
+    _work_off(reef, today, late=("pictures",))
+    _shift(session, lead, reef, today, "strike", 2, "The carpenters are at the Old Mill until Tuesday")
+    harbours = start("Paper Harbours", "Tidewater Archive", 118, 640_000, 2)
+    _work_off(harbours, today, late=("crates", "texts-check", "translate", "pictures", "poster", "walls"))
+    start("Moss and Lantern", "Fernbank Collection", 23, 95_000, 21, living="yes", prepared=True)
+    signal = start("Salt and Signal", "Lightkeepers' Guild", 64, 310_000, 30)
+    runs.set_run_state(session, lead, signal.id, "on hold")
+
+
+def _closes(session: Session, edition: Edition, people: dict[str, Person], today: dt.date) -> None:
+    keeper = people["Dunstan Vale"]
+    crew = {
+        "bookkeeper": people["Rosalind Achterberg"],
+        "shop_lead": people["Kofi Brennan"],
+        "ticket_lead": people["Kofi Brennan"],
+        "controller": keeper,
+        "director": people["Hester Lund"],
+    }
+    this_month = today.replace(day=1) - dt.timedelta(days=1)
+    next_month = (today.replace(day=1) + dt.timedelta(days=32)).replace(day=1) - dt.timedelta(days=1)
+    for period_end, entity in ((this_month, "Harbour House"), (next_month, "Harbour House"), (next_month, "Old Mill")):
+        choices = Choices(
+            anchors={"period_end": period_end},
+            facts={"entity": entity},
+            crew={role: str(person.id) for role, person in crew.items()},
+            prepared=entity == "Old Mill",
+        )
+        run = start_run(session, keeper, edition, choices, today)
+        if entity != "Old Mill":
+            _work_off(run, today)
+        if all(row.state == "done" for row in run.tasks):
+            runs.set_run_state(session, keeper, run.id, "finished")
+
+
+def _work_off(run: Run, today: dt.date, late: tuple[str, ...] = ()) -> None:
+    """Done what was due before today, begun what is running, except for what is late and what hangs on it."""
+    before: dict[int, list[int]] = {}
+    for link in run.links:
+        before.setdefault(link.target_id, []).append(link.source_id)
+    by_id = {row.id: row for row in run.tasks}
+
+    def open_before(task_id: int) -> bool:
+        return any(by_id[source].state != "done" for source in before.get(task_id, []))
+
+    crew = {member.role: member.person_id for member in run.crew}
+    for row in sorted(run.tasks, key=lambda r: (r.finish_on or dt.date.max, r.start_on or dt.date.max)):
+        if row.start_on is None or row.finish_on is None or open_before(row.id):
+            continue
+        if row.key in late or row.start_on <= today <= row.finish_on:
+            if row.start_on <= today and row.duration:
+                row.state, row.begun_at = "under way", dt.datetime.combine(row.start_on, dt.time(9))
+        elif row.finish_on < today:
+            row.state = "done"
+            row.begun_at = dt.datetime.combine(row.start_on, dt.time(9))
+            row.done_at = dt.datetime.combine(row.finish_on, dt.time(16))
+            row.done_by_id = crew.get(row.role or "")
+
+
+def _shift(session: Session, actor: Person, run: Run, today: dt.date, key: str, days: int, why: str) -> None:
+    row = runs.task_of(run, key)
+    if row.state == "waiting" and row.start_on and row.start_on > today:
+        edit = Move(key, row.start_on.toordinal() + days)
+        session.flush()
+        shifts.apply_shift(session, actor, run.id, run.version, [edit], today, why)
+
+
+def _open_friday(day: dt.date, house: WorkingCalendar) -> dt.date:
+    friday = day.toordinal() + (4 - day.weekday()) % 7
+    while not house.is_worked(friday):
+        friday += 7
+    return dt.date.fromordinal(friday)

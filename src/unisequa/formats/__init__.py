@@ -1,0 +1,1 @@
+"""Documents and tables, in and out."""

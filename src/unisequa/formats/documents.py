@@ -1,0 +1,83 @@
+"""Reading and writing the open documents as JSON or YAML."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, NoReturn
+
+import yaml
+
+from unisequa.core.errors import DocumentError, Fault
+
+MOST_BYTES = 64 * 1024 * 1024
+
+
+def read_file(path: Path) -> object:
+    """The plain values in a JSON or YAML file.
+
+    Raises
+    ------
+    DocumentError
+        When the file is not there, too large, no text or not in either format.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise DocumentError([Fault(str(path), f"is larger than {MOST_BYTES // 1024 // 1024} MB")])
+        content = path.read_bytes()
+    except OSError as error:
+        raise DocumentError([Fault(str(path), f"cannot be read: {error.strerror}")]) from error
+    return read_bytes(content, yaml_file=path.suffix.lower() in {".yaml", ".yml"}, name=str(path))
+
+
+def read_bytes(content: bytes, *, yaml_file: bool = False, name: str = "") -> object:
+    """The plain values in the bytes of a JSON (or YAML) document; ``name`` heads a fault's path."""
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise DocumentError([Fault(name, f"is not UTF-8 text (byte {error.start})")]) from error
+    try:
+        return _read_yaml(text) if yaml_file else _read_json(text)
+    except json.JSONDecodeError as error:
+        message = f"is not JSON: {error.msg.lower()} in line {error.lineno}, column {error.colno}"
+        raise DocumentError([Fault(name, message)]) from error
+    except yaml.YAMLError as error:
+        raise DocumentError([Fault(name, "is not YAML: " + " ".join(str(error).split()))]) from error
+    except (RecursionError, ValueError) as error:
+        reason = "it is nested too deeply" if isinstance(error, RecursionError) else str(error)
+        raise DocumentError([Fault(name, f"cannot be read: {reason}")]) from error
+
+
+def write_json(content: dict[str, Any]) -> str:
+    """A document as JSON text, two spaces deep."""
+    return json.dumps(content, ensure_ascii=False, indent=2) + "\n"
+
+
+def _read_json(text: str) -> object:
+    return json.loads(text, object_pairs_hook=_once_each, parse_constant=_no_constant)
+
+
+def _once_each(pairs: list[tuple[str, object]]) -> dict[str, object]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        keys = [key for key, _ in pairs]
+        twice = next(key for key in keys if keys.count(key) > 1)
+        raise ValueError(f'the key "{twice}" stands twice in one object')
+    return found
+
+
+def _no_constant(word: str) -> NoReturn:
+    raise ValueError(f"{word} is no value of JSON")
+
+
+class _Loader(yaml.SafeLoader):
+    """YAML without aliases, which could make a small file enormous."""
+
+    def compose_node(self, parent: Any, index: Any) -> Any:
+        if self.check_event(yaml.events.AliasEvent):
+            raise yaml.YAMLError("aliases (*name) are not read; write the value out")
+        return super().compose_node(parent, index)
+
+
+def _read_yaml(text: str) -> object:
+    return yaml.load(text, Loader=_Loader)  # noqa: S506 - a SafeLoader

@@ -1,0 +1,80 @@
+"""A plan as iCalendar to-dos (RFC 5545), their links as RELATED-TO with a GAP (RFC 9253).
+
+A to-do of several days has DTSTART and DUE; one of a single day has DUE alone, since RFC 5545,
+section 3.8.2.3, wants DUE later than DTSTART.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Callable
+
+from icalendar import Calendar, Todo, vText
+
+from unisequa.core.plan import LinkOf, Plan
+
+_STATUS = {
+    "waiting": "NEEDS-ACTION",
+    "ready": "NEEDS-ACTION",
+    "under way": "IN-PROCESS",
+    "in review": "IN-PROCESS",
+    "done": "COMPLETED",
+    "dropped": "CANCELLED",
+}
+_NAMESPACE = uuid.UUID("7a1c7f0e-64d3-4c0f-9f5c-2f5f0a6c3b11")
+
+
+def plan_ics(
+    plan: Plan,
+    *,
+    identity: str = "",
+    stamp: dt.datetime | None = None,
+    notes: Callable[[str], str] = lambda key: "",
+) -> bytes:
+    """The dated tasks as a VCALENDAR.
+
+    Parameters
+    ----------
+    identity : str
+        What tells this plan from every other; the same identity and task give the same UID each time.
+    stamp : datetime, optional
+        When it was made, in UTC; now without it.
+    notes : callable
+        Gives the text of a task by its key.
+    """
+    calendar = Calendar()
+    calendar.add("prodid", "-//Unisequa//Unisequa 0.1//EN")
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", plan.name)
+    stamp = stamp or dt.datetime.now(dt.UTC).replace(microsecond=0)
+    into: dict[str, list[LinkOf]] = {}
+    for link in plan.links:
+        into.setdefault(link.target, []).append(link)
+
+    def uid(key: str) -> str:
+        return str(uuid.uuid5(_NAMESPACE, f"{identity or plan.name}/{key}"))
+
+    for i, task in enumerate(plan.tasks):
+        days = plan.days(i)
+        if days is None:
+            continue
+        todo = Todo()
+        todo.add("uid", uid(task.key))
+        todo.add("dtstamp", stamp)
+        todo.add("summary", task.title)
+        if days[0] < days[1]:
+            todo.add("dtstart", dt.date.fromordinal(days[0]))
+        todo.add("due", dt.date.fromordinal(days[1]))
+        todo.add("status", _STATUS[task.state])
+        if task.state == "done":
+            todo.add("percent-complete", 100)
+        if text := notes(task.key):
+            todo.add("description", text)
+        for link in into.get(task.key, []):
+            parameters = {"RELTYPE": "FINISHTOSTART"}
+            if link.lag:
+                parameters["GAP"] = f"{'-' if link.lag < 0 else ''}P{abs(link.lag)}D"
+            todo.add("related-to", vText(uid(link.source)), parameters=parameters)
+        calendar.add_component(todo)
+    return bytes(calendar.to_ical())

@@ -1,0 +1,1 @@
+"""Tables, the engine under them, and the queries over them."""

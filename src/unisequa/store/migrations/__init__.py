@@ -1,0 +1,1 @@
+"""The tables' history: one module a change, run in order."""

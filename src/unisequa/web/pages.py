@@ -1,0 +1,94 @@
+"""Rendering: the Jinja environment, what every page has, and the words in them."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import nh3
+from fastapi import Request
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markdown_it import MarkdownIt
+from markupsafe import Markup
+from starlette.responses import HTMLResponse
+
+from unisequa.core import words
+from unisequa.web.session import TOKEN, sessions_of
+
+HERE = Path(__file__).parent
+STATIC = HERE / "static"
+
+SECTIONS = (("library", "Library", "/library"), ("runs", "Runs", "/runs"))
+
+
+@lru_cache(maxsize=256)
+def static(name: str) -> str:
+    """The address of a static file; it changes with the file, so browsers may keep it for good."""
+    digest = hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:12]
+    return f"/static/{name}?v={digest}"
+
+
+@lru_cache(maxsize=1)
+def _markdown() -> MarkdownIt:
+    return MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table")
+
+
+def rich(text: str) -> Markup:
+    """Markdown as safe HTML, ``- [ ]`` shown as an empty box."""
+    boxed = text.replace("- [ ]", "- ☐").replace("- [x]", "- ☑")
+    html = nh3.clean(_markdown().render(boxed), link_rel="noopener noreferrer")
+    return Markup(html)  # noqa: S704 - cleaned in the line above
+
+
+def _environment() -> Environment:
+    environment = Environment(
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.globals |= {
+        "static": static,
+        "sections": SECTIONS,
+        "day_words": words.day_words,
+        "span_words": words.span_words,
+        "count_words": words.count_words,
+        "difference_words": words.difference_words,
+    }
+    environment.filters["rich"] = rich
+    return environment
+
+
+_JINJA = _environment()
+
+
+def render(
+    request: Request,
+    template: str,
+    context: Any,
+    *,
+    status: int = 200,
+    headers: Mapping[str, str] | None = None,
+) -> HTMLResponse:
+    """A page or a piece of one from its typed context, a small frozen class."""
+    visit = getattr(request.state, "visit", None)
+    person = getattr(request.state, "person", None)
+    values = {f.name: getattr(context, f.name) for f in fields(context)} if is_dataclass(context) else dict(context)
+    theme = request.cookies.get("theme")
+    values |= {
+        "me": person,
+        "csrf": sessions_of(request).token(visit) if visit else "",
+        "csrf_name": TOKEN,
+        "theme": theme if theme in {"light", "dark"} else "",
+    }
+    return HTMLResponse(_JINJA.get_template(template).render(values), status_code=status, headers=dict(headers or {}))
+
+
+def asks_for_piece(request: Request) -> bool:
+    """Whether a script asks for a piece of the page rather than a person for the whole."""
+    return request.headers.get("hx-request") == "true"
