@@ -34,13 +34,9 @@ class LibraryEntry:
 def library(session: Session, actor: Person, text: str = "", category: str = "") -> list[LibraryEntry]:
     """The templates this person may see, by category and name; ``text`` is looked for in names and purposes."""
     query = select(TemplateRow).options(joinedload(TemplateRow.owner), selectinload(TemplateRow.editions))
-    started = dict(
-        session.execute(
-            select(Edition.template_id, func.count(Run.id))
-            .join(Run, Run.edition_id == Edition.id)
-            .group_by("template_id")
-        ).tuples()
-    )
+    counts = select(Edition.template_id, func.count(Run.id)).join(Run, Run.edition_id == Edition.id)
+    rows = session.execute(counts.group_by(Edition.template_id)).all()
+    started = {row[0]: row[1] for row in rows}
     found = []
     for row in session.scalars(query.order_by(TemplateRow.category, TemplateRow.name)):
         edition = shown_edition(row, actor)

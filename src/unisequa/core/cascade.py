@@ -299,7 +299,8 @@ def _conflicts(plan: Plan, changes: tuple[Change, ...]) -> list[Conflict]:
         old_finish = change.before[1] if change.before else UNDATED
         if task.deadline is not None and change.after[1] > task.deadline >= old_finish:
             text = f"{task.title} would end {day_words(days[1])}, after its deadline {day_words(task.deadline - 1)}"
-            found.append(Conflict("deadline", task.key, text))
+            found.insert(0, Conflict("deadline", task.key, text))
+            continue
         due = task.target[1] if task.target and task.edge == "finish" else None
         if change.cause == "following" and due is not None and change.after[1] > due >= old_finish:
             target = read_days(task, *boundaries(task, due - 1, due - 1))

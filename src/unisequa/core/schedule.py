@@ -278,8 +278,10 @@ def backward(
                 total[t] = slack
                 if reach == _FAR:
                     free[t] = slack
-                else:
+                elif duration or activity.edge == "finish":
                     free[t] = before[reach - lo] - first_k - duration
+                else:
+                    free[t] = before[reach + 1 - lo] - 1 - first_k
                 if smallest is None or slack < smallest:
                     smallest = slack
             break

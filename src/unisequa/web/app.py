@@ -19,6 +19,13 @@ from unisequa.web import library, runs, shifts, sign_in, start, template_parts, 
 from unisequa.web.pages import STATIC, asks_for_piece, render
 from unisequa.web.session import ForgedRequest, Sessions, SignInNeeded
 
+structlog.configure(
+    processors=[
+        structlog.processors.add_log_level,
+        structlog.processors.TimeStamper(fmt="iso", utc=True),
+        structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback),
+    ]
+)
 log = structlog.get_logger()
 
 LARGEST_BODY = 4 * 1024 * 1024

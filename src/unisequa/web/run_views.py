@@ -322,13 +322,25 @@ def _sentence(result: Cascade, shown: Plan, people: int) -> str:
     parts = [f"Moves {count_words(len(result.changes), 'task')}, leaves {result.unchanged}"]
     old, new = result.finish
     later = shown.calendars[None].count(old, new)
-    if later:
+    if any(conflict.kind == "deadline" for conflict in result.conflicts):
+        parts.append("misses a deadline")
+    elif later:
         parts.append(f"ends {count_words(abs(later), 'working day')} {'later' if later > 0 else 'earlier'}")
     else:
-        parts.append("the end holds")
+        parts.append("the end holds" + _slack_left(result, shown))
     parts.append("1 person affected" if people == 1 else f"{people} people affected")
     parts.append(count_words(len(result.conflicts), "conflict") if result.conflicts else "no conflict")
     return ", ".join(parts) + "."
+
+
+def _slack_left(result: Cascade, shown: Plan) -> str:
+    """The least slack among the tasks that move, before and after."""
+    moved = [result.plan.position(change.key) for change in result.changes]
+    before = [slack for i in moved if (slack := result.plan.schedule.total_slack[i]) is not None]
+    after = [slack for i in moved if (slack := shown.schedule.total_slack[i]) is not None]
+    if not before or not after or min(before) == min(after) or min(after) < 0:
+        return ""
+    return f" with {count_words(min(after), 'working day')} of slack instead of {min(before)}"
 
 
 def task_panel(

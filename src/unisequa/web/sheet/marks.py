@@ -90,7 +90,10 @@ def _route(x1: float, y1: float, x2: float, y2: float, lozenge_end: bool) -> tup
         path = f"M{x1:g} {y1:g}H{into - r:g}q{r} 0 {r} {down * r}V{edge - down * 3:g}"
         return path, f"M{into - 3:g} {edge - down * 4:g}h6l-3 {down * 4}z"
     if lozenge_end and x2 > x1 - 2 * BAR:  # on the day the source ends: straight from its underside
-        return f"M{x2:g} {y1 + down * BAR / 2:g}V{edge - down * 3:g}", f"M{x2 - 3:g} {edge - down * 4:g}h6l-3 {down * 4}z"
+        return (
+            f"M{x2:g} {y1 + down * BAR / 2:g}V{edge - down * 3:g}",
+            f"M{x2 - 3:g} {edge - down * 4:g}h6l-3 {down * 4}z",
+        )
     out, side, lane = x1 + 6, x2 - 8, y1 + down * ROW / 2
     path = (
         f"M{x1:g} {y1:g}H{out - r:g}q{r} 0 {r} {down * r}V{lane - down * r:g}q0 {down * r} {-r} {down * r}"

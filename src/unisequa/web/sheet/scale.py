@@ -116,7 +116,7 @@ def _apart(ticks: list[Tick], least: float) -> tuple[Tick, ...]:
     for tick in ticks:
         while kept and tick.x - kept[-1].x < least and not tick.off:
             kept.pop()
-        if not kept or tick.x - kept[-1].x >= least:
+        if not kept or tick.x - kept[-1].x >= (3 * least if tick.off else least):
             kept.append(tick)
     return tuple(kept)
 

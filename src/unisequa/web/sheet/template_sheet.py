@@ -155,7 +155,7 @@ def _head(scale: Scale, seen: Outline) -> Head:
     for day in range(int(scale.first), int(scale.first + scale.days)):
         zero = anchors[0] if anchors else 0
         for at in anchors:
-            if at - 15 <= day:
+            if at - 5 <= day:
                 zero = at
         n = day - zero
         if n % 5 == 0:

@@ -43,10 +43,33 @@ function work(rest, changes) {
 
 function settled() {
   light(selectedKey());
-  const moved = document.querySelector("#work .row.moved");
-  const tray = document.getElementById("tray");
-  const row = selectedKey() ? rowOf(selectedKey()) : moved;
-  if (tray && row) row.scrollIntoView({ block: "nearest" });
+  if (document.getElementById("tray")) showChanges();
+}
+
+// The edited row and what follows it stay in sight above the tray, their old and new places with them.
+function showChanges() {
+  const sheet = document.getElementById("sheet");
+  const rows = [...document.querySelectorAll("#work .row.moved")];
+  if (!sheet || !rows.length) return;
+  const edited = document.querySelector("#work .row.edited") || rows[0];
+  const top = edited.offsetTop - 60;
+  const room = sheet.clientHeight - HEAD;
+  if (edited.offsetTop < sheet.scrollTop || edited.offsetTop > sheet.scrollTop + room - 90) sheet.scrollTop = top;
+  showBar(edited.dataset.k);
+}
+
+const HEAD = 58;
+function showBar(key) {
+  const sheet = document.getElementById("sheet");
+  const mark = key && markOf(key);
+  if (!sheet || !mark) return;
+  const box = mark.getBBox();
+  const width = sheet.clientWidth - columnWidth();
+  if (width < 60) return;
+  const left = sheet.scrollLeft;
+  if (box.x < left + 24 || box.x + Math.min(box.width, 160) > left + width - 24) {
+    sheet.scrollLeft = Math.max(0, box.x - width / 3);
+  }
 }
 
 function clicked(event) {
@@ -89,7 +112,8 @@ function select(key) {
     row.classList.add("sel");
     for (const other of document.querySelectorAll("#work .row[tabindex='0']")) other.tabIndex = -1;
     row.tabIndex = 0;
-    row.scrollIntoView({ block: "nearest" });
+    row.scrollIntoView({ block: "nearest", inline: "nearest" });
+    requestAnimationFrame(() => showBar(key));
   }
   if (held().edit.length) return work("/work", {});
   waiting = waiting.then(() => htmx.ajax("GET", path(`/tasks/${encodeURIComponent(key)}`), { source: "body", target: "#panel", swap: "innerHTML" }));
@@ -236,7 +260,7 @@ function dropped(event) {
   }
   dragged = null;
   toast("");
-  work("/work", { kind: grip ? "end" : "move", key, value: day, selected: key }).then(() => mark.isConnected && mark.removeAttribute("transform"));
+  work("/work", { kind: grip ? "end" : "move", key, value: day }).then(() => mark.isConnected && mark.removeAttribute("transform"));
 }
 
 // Today a third of the way in, or the first bar when today lies outside.
