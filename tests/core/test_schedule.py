@@ -52,7 +52,7 @@ def test_without_calendars_the_length_is_networkx_longest_path(network: Network)
     for link in network.links:
         graph.add_edge((link.source, "end"), (link.target, "start"), weight=0)
     result = schedule(network)
-    assert result.span[1] - BASE == nx.dag_longest_path_length(graph)
+    assert result.latest - BASE == nx.dag_longest_path_length(graph)
     on_longest = {i for i, critical in enumerate(result.critical) if critical}
     assert {i for i, _ in nx.dag_longest_path(graph)} <= on_longest
 
@@ -103,7 +103,7 @@ def test_every_floor_holds_and_nothing_could_start_a_day_earlier(network: Networ
 @given(networks())
 def test_late_dates_are_the_latest_with_which_the_end_still_holds(network: Network) -> None:
     result = schedule(network)
-    end = result.span[1]
+    end = result.latest
     for i, activity in enumerate(network.activities):
         for at, fits in ((result.late_start[i], True), (result.late_start[i] + 1, False)):
             pinned = [

@@ -135,7 +135,7 @@ class Cascade:
             start[i], finish[i] = change.after
             tasks[i] = _resized(tasks[i], change)
             activities[i] = replace(activities[i], duration=tasks[i].duration, floor=change.after[0])
-        network = replace(self.plan.network, activities=tuple(activities))
+        network = self.plan.network.with_activities(activities)
         return with_dates(replace(self.plan, tasks=tuple(tasks), network=network), start, finish)
 
     def criticality(self, after: Plan) -> tuple[list[str], list[str]]:
@@ -316,7 +316,7 @@ def _resized(task: Task, change: Change) -> Task:
 
 def _finish(plan: Plan, moved: Mapping[int, Change]) -> tuple[int, int]:
     standing = plan.schedule.finish
-    old = max(standing, default=UNDATED)
+    old = plan.schedule.latest
     latest = max((change.after[1] for change in moved.values()), default=UNDATED)
     if latest >= old:
         return old, latest

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from itertools import chain
 
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import Edge, LagUnit, LinkType
@@ -58,8 +60,12 @@ class Network:
     """Activities with their links both ways, in topological order.
 
     ``order`` lists positions, each behind all that it depends on; ``rank`` is its inverse. ``incoming``
-    and ``outgoing`` hold the links of each position; ``before`` and ``after`` the positions at the
-    other end of those without lag, and ``lagged_in`` and ``lagged_out`` the rest, for the inner loops.
+    and ``outgoing`` hold the links of each position. The rest is laid out for the inner loops:
+    ``before`` and ``after`` the positions at the other end of links without lag, ``lagged_in`` and
+    ``lagged_out`` the other links, ``calendars`` each calendar once and ``calendar_of`` which one a
+    position uses, ``plain_in`` and ``plain_out`` whether a position is a task with a duration and has
+    neither lag nor constraint on that side, ``floors`` and ``durations`` those of the activities
+    (-1 for no floor).
     """
 
     activities: tuple[Activity, ...]
@@ -72,6 +78,12 @@ class Network:
     after: tuple[tuple[int, ...], ...] = field(repr=False)
     lagged_in: tuple[tuple[Dependency, ...], ...] = field(repr=False)
     lagged_out: tuple[tuple[Dependency, ...], ...] = field(repr=False)
+    calendars: tuple[WorkingCalendar, ...] = field(repr=False, default=())
+    calendar_of: tuple[int, ...] = field(repr=False, default=())
+    plain_in: tuple[bool, ...] = field(repr=False, default=())
+    plain_out: tuple[bool, ...] = field(repr=False, default=())
+    floors: tuple[int, ...] = field(repr=False, default=())
+    durations: tuple[int, ...] = field(repr=False, default=())
 
     @classmethod
     def of(cls, activities: Iterable[Activity], links: Iterable[Dependency]) -> Network:
@@ -88,12 +100,10 @@ class Network:
         for link in links:
             outgoing[link.source].append(link)
             incoming[link.target].append(link)
-        before = [tuple(k.source for k in into if not k.lag) for into in incoming]
-        after = [tuple(k.target for k in out if not k.lag) for out in outgoing]
-        order = topological([[k.target for k in out] for out in outgoing])
+        successors = [[k.target for k in out] for out in outgoing]
+        order = topological(successors)
         if len(order) < len(activities):
-            circle = find_circle([[k.target for k in out] for out in outgoing])
-            raise CircleError(activities[position].key for position in circle)
+            raise CircleError(activities[position].key for position in find_circle(successors))
         rank = [0] * len(order)
         for place, position in enumerate(order):
             rank[position] = place
@@ -104,19 +114,45 @@ class Network:
             tuple(rank),
             tuple(map(tuple, incoming)),
             tuple(map(tuple, outgoing)),
-            tuple(before),
-            tuple(after),
-            tuple(tuple(k for k in into if k.lag) for into in incoming),
-            tuple(tuple(k for k in out if k.lag) for out in outgoing),
+            before=tuple(tuple(k.source for k in into if not k.lag) for into in incoming),
+            after=tuple(tuple(k.target for k in out if not k.lag) for out in outgoing),
+            lagged_in=tuple(tuple(k for k in into if k.lag) for into in incoming),
+            lagged_out=tuple(tuple(k for k in out if k.lag) for out in outgoing),
+        ).with_activities(activities)
+
+    def with_activities(self, activities: Iterable[Activity]) -> Network:
+        """The same links between other activities, position by position."""
+        activities = tuple(activities)
+        numbers: dict[int, int] = {}
+        calendars: list[WorkingCalendar] = []
+        calendar_of = []
+        for activity in activities:
+            number = numbers.setdefault(id(activity.calendar), len(calendars))
+            if number == len(calendars):
+                calendars.append(activity.calendar)
+            calendar_of.append(number)
+        return replace(
+            self,
+            activities=activities,
+            calendars=tuple(calendars),
+            calendar_of=tuple(calendar_of),
+            plain_in=tuple(
+                bool(a.duration) and a.not_before is None and not links
+                for a, links in zip(activities, self.lagged_in, strict=True)
+            ),
+            plain_out=tuple(
+                bool(a.duration) and a.deadline is None and not links
+                for a, links in zip(activities, self.lagged_out, strict=True)
+            ),
+            floors=tuple(-1 if a.floor is None else max(a.floor, a.not_before or 0) for a in activities),
+            durations=tuple(a.duration for a in activities),
         )
 
 
 def topological(successors: Sequence[Sequence[int]]) -> list[int]:
     """Positions so that each stands behind its predecessors; shorter than the input if there is a circle."""
-    waiting = [0] * len(successors)
-    for targets in successors:
-        for target in targets:
-            waiting[target] += 1
+    count = Counter(chain.from_iterable(successors)).get
+    waiting = [count(position, 0) for position in range(len(successors))]
     order = [position for position, count in enumerate(waiting) if not count]
     for position in order:  # grows while it is walked
         for target in successors[position]:

@@ -33,7 +33,7 @@ class Schedule:
     """Boundaries and slack by position in the network; ``UNDATED`` where there is no date.
 
     ``drivers`` names, for each activity, the positions of the predecessors that hold it where it is.
-    ``total_slack`` and ``free_slack`` are None for what is undated or done.
+    ``total_slack`` and ``free_slack`` are None for what is undated or done. ``latest`` is the last finish.
     """
 
     start: Sequence[int]
@@ -44,16 +44,7 @@ class Schedule:
     free_slack: Sequence[int | None]
     critical: Sequence[bool]
     drivers: Sequence[tuple[int, ...]]
-
-    @property
-    def span(self) -> tuple[int, int]:
-        """First start and last finish; both ``UNDATED`` when nothing has a date."""
-        return span_of(self.start, self.finish)
-
-
-def span_of(start: Sequence[int], finish: Sequence[int]) -> tuple[int, int]:
-    """First start and last finish of what has dates."""
-    return min((b for b in start if b >= 0), default=UNDATED), max(finish, default=UNDATED)
+    latest: int = UNDATED
 
 
 def place(activity: Activity, bound: int) -> tuple[int, int]:
@@ -91,19 +82,10 @@ def latest_source(link: Dependency, target: Activity, late: int) -> int:
 
 
 class _Tables:
-    """The calendars of a network, each once, and which activity uses which."""
+    """The tables of a network's calendars, and how they grow together."""
 
-    def __init__(self, network: Network) -> None:
-        numbers: dict[int, int] = {}
-        self.calendars: list[WorkingCalendar] = []
-        self.of: list[int] = []
-        for activity in network.activities:
-            number = numbers.setdefault(id(activity.calendar), len(self.calendars))
-            if number == len(self.calendars):
-                self.calendars.append(activity.calendar)
-            self.of.append(number)
-
-    def cover(self, lo: int, hi: int) -> None:
+    def __init__(self, network: Network, lo: int, hi: int) -> None:
+        self.calendars = network.calendars
         for calendar in self.calendars:
             calendar.cover(lo, hi)
 
@@ -136,67 +118,44 @@ def schedule(network: Network, end: int | None = None) -> Schedule:
 def forward(network: Network) -> tuple[list[int], list[int], list[tuple[int, ...]]]:
     """Earliest start and finish of every activity, and the predecessors that bind it."""
     n = len(network.activities)
-    floors = [
-        UNDATED
-        if activity.floor is None
-        else activity.floor
-        if activity.not_before is None
-        else max(activity.floor, activity.not_before)
-        for activity in network.activities
-    ]
+    floors = network.floors
     known = [floor for floor in floors if floor >= 0]
     start, finish = [UNDATED] * n, [UNDATED] * n
     drivers: list[tuple[int, ...]] = [()] * n
     if not known:
         return start, finish, drivers
-    tables = _Tables(network)
-    tables.cover(min(known), max(known) + 1)
-    calendar_of, activities = tables.of, network.activities
-    order, before_links, lagged_in = network.order, network.before, network.lagged_in
-    place_in_order = 0
+    tables = _Tables(network, min(known), max(known) + 1)
+    order, before_links, calendar_of = network.order, network.before, network.calendar_of
+    durations, plain = network.durations, network.plain_in
+    at = 0
     rows = tables.rows()
-    while place_in_order < n:
+    while at < n:
         try:
-            for place_in_order in range(place_in_order, n):  # noqa: B020 - resumes where it stopped
-                t = order[place_in_order]
+            for at in range(at, n):  # noqa: B020 - resumes where it stopped
+                t = order[at]
                 bound = floors[t]
                 sources = before_links[t]
                 for p in sources:
-                    bound = max(bound, finish[p])
-                if lagged_in[t]:
-                    calendar = activities[t].calendar
-                    for link in lagged_in[t]:
-                        if finish[link.source] >= 0:
-                            bound = max(bound, lagged(finish[link.source], link, calendar))
-                if bound < 0:
-                    continue
-                activity = activities[t]
-                before, worked, lo = rows[calendar_of[t]]
-                if bound <= lo:
-                    raise _TooEarly
-                if activity.not_before is not None and bound < activity.not_before:
-                    bound = activity.not_before
-                if activity.duration:
+                    if finish[p] > bound:
+                        bound = finish[p]
+                if plain[t]:  # nine of ten: a task with a duration, no lag, no constraint
+                    if bound < 0:
+                        continue
+                    before, worked, lo = rows[calendar_of[t]]
+                    if bound <= lo:
+                        raise _TooEarly
                     k = before[bound - lo]
                     start[t] = worked[k]
-                    finish[t] = worked[k + activity.duration - 1] + 1
-                    held = worked[k - 1] if k else lo - 1
-                elif activity.edge == "start":
-                    k = before[bound - lo]
-                    start[t] = finish[t] = worked[k]
-                    held = worked[k - 1] if k else lo - 1
-                else:
-                    k = before[bound - 1 - lo]
-                    start[t] = finish[t] = worked[k] + 1
-                    held = worked[k - 1] + 1 if k else lo - 1
-                if sources:
-                    drivers[t] = tuple([p for p in sources if finish[p] > held])
-                if lagged_in[t]:
-                    drivers[t] += tuple(
-                        link.source
-                        for link in lagged_in[t]
-                        if finish[link.source] >= 0 and lagged(finish[link.source], link, activity.calendar) > held
-                    )
+                    finish[t] = worked[k + durations[t] - 1] + 1
+                    if sources:
+                        held = worked[k - 1] if k else lo - 1
+                        if len(sources) == 1:
+                            if finish[sources[0]] > held:
+                                drivers[t] = sources
+                        else:
+                            drivers[t] = tuple([p for p in sources if finish[p] > held])
+                    continue
+                _place_any(network, t, bound, start, finish, drivers, rows[calendar_of[t]])
             break
         except IndexError:
             tables.grow()
@@ -204,6 +163,40 @@ def forward(network: Network) -> tuple[list[int], list[int], list[tuple[int, ...
             tables.grow(back=True)
         rows = tables.rows()
     return start, finish, drivers
+
+
+def _place_any(
+    network: Network,
+    t: int,
+    bound: int,
+    start: list[int],
+    finish: list[int],
+    drivers: list[tuple[int, ...]],
+    row: tuple[list[int], list[int], int],
+) -> None:
+    """Place one activity of any kind: with lags, constraints, or a milestone."""
+    activity = network.activities[t]
+    asked = [
+        (link.source, lagged(finish[link.source], link, activity.calendar))
+        for link in network.lagged_in[t]
+        if finish[link.source] >= 0
+    ]
+    asked += [(p, finish[p]) for p in network.before[t] if finish[p] >= 0]
+    bound = max([bound, *(b for _, b in asked)])
+    if bound < 0:
+        return
+    if activity.not_before is not None and bound < activity.not_before:
+        bound = activity.not_before
+    before, worked, lo = row
+    if bound <= lo:
+        raise _TooEarly
+    after = 1 if not activity.duration and activity.edge == "finish" else 0  # stands behind its day
+    k = before[bound - after - lo]
+    start[t] = finish[t] = worked[k] + after
+    if activity.duration:
+        finish[t] = worked[k + activity.duration - 1] + 1
+    held = (worked[k - 1] if k else lo - 1) + after
+    drivers[t] = tuple(dict.fromkeys(p for p, b in asked if b > held))
 
 
 class _TooEarly(Exception):
@@ -223,75 +216,74 @@ def backward(
     late_start, late_finish = [_FAR] * n, [_FAR] * n
     total: list[int | None] = [None] * n
     free: list[int | None] = [None] * n
-    tables = _Tables(network)
     first = min((b for b in start if b >= 0), default=UNDATED)
     if latest < 0:
         nowhere = [UNDATED] * n
         return Schedule(start, finish, nowhere, nowhere, total, free, [False] * n, drivers)
     limit = latest if end is None else end
-    tables.cover(min(first, limit) - 1, max(latest, limit) + 1)
-    activities, calendar_of = network.activities, tables.of
+    tables = _Tables(network, min(first, limit) - 1, max(latest, limit) + 1)
+    activities, calendar_of = network.activities, network.calendar_of
+    durations, ordinary = network.durations, network.plain_out
     after_links, lagged_out = network.after, network.lagged_out
     early = [b if b >= 0 and not a.done else _FAR for b, a in zip(start, activities, strict=True)]
-    smallest: int | None = None
-    rows = tables.rows()
     backwards = network.order[::-1]
-    place_in_order = 0
-    while place_in_order < n:
+    at = 0
+    rows = tables.rows()
+    while at < n:
         try:
-            for place_in_order in range(place_in_order, n):  # noqa: B020 - resumes where it stopped
-                t = backwards[place_in_order]
-                if early[t] == _FAR:
+            for at in range(at, n):  # noqa: B020 - resumes where it stopped
+                t = backwards[at]
+                first = early[t]
+                if first == _FAR:
                     continue
                 bound, reach = limit, _FAR
                 for s in after_links[t]:
-                    bound = min(bound, late_start[s])
-                    reach = min(reach, early[s])
-                for link in lagged_out[t]:
-                    s = link.target
-                    if early[s] != _FAR:
-                        bound = min(bound, latest_source(link, activities[s], late_start[s]))
-                        reach = min(reach, latest_source(link, activities[s], early[s]))
-                activity = activities[t]
-                if activity.deadline is not None and activity.deadline < bound:
-                    bound = activity.deadline
+                    if late_start[s] < bound:
+                        bound = late_start[s]
+                    if early[s] < reach:
+                        reach = early[s]
                 before, worked, lo = rows[calendar_of[t]]
-                duration = activity.duration
-                first_k = before[early[t] - lo]
-                if duration or activity.edge == "finish":
-                    if bound < lo:
-                        raise _TooEarly
-                    k = before[bound - lo] - 1
-                    if k - duration + 1 < 0:
-                        raise _TooEarly
-                    late_finish[t] = worked[k] + 1
-                    late_start[t] = worked[k - duration + 1] if duration else worked[k] + 1
-                    slack = k - duration + 1 - first_k
-                else:
-                    if bound <= lo:
-                        raise _TooEarly
-                    k = before[bound + 1 - lo] - 1
-                    if k < 0:
-                        raise _TooEarly
-                    late_finish[t] = late_start[t] = worked[k]
-                    slack = k - first_k
-                total[t] = slack
-                if reach == _FAR:
-                    free[t] = slack
-                elif duration or activity.edge == "finish":
-                    free[t] = before[reach - lo] - first_k - duration
-                else:
-                    free[t] = before[reach + 1 - lo] - 1 - first_k
-                if smallest is None or slack < smallest:
-                    smallest = slack
+                duration = durations[t]
+                if not ordinary[t]:
+                    activity = activities[t]
+                    for link in lagged_out[t]:
+                        s = link.target
+                        if early[s] != _FAR:
+                            bound = min(bound, latest_source(link, activities[s], late_start[s]))
+                            reach = min(reach, latest_source(link, activities[s], early[s]))
+                    if activity.deadline is not None and activity.deadline < bound:
+                        bound = activity.deadline
+                    if not duration and activity.edge == "start":  # its boundary is the day it begins
+                        if bound <= lo:
+                            raise _TooEarly
+                        k = before[bound + 1 - lo] - 1
+                        if k < 0:
+                            raise _TooEarly
+                        late_finish[t] = late_start[t] = worked[k]
+                        total[t] = slack = k - before[first - lo]
+                        free[t] = slack if reach == _FAR else before[reach + 1 - lo] - 1 - before[first - lo]
+                        continue
+                if bound < lo:
+                    raise _TooEarly
+                k = before[bound - lo]
+                begins = k - duration
+                if begins < 0 or not k:
+                    raise _TooEarly
+                last = worked[k - 1] + 1
+                late_finish[t] = last
+                late_start[t] = worked[begins] if duration else last
+                first_k = before[first - lo]
+                total[t] = slack = begins - first_k
+                free[t] = slack if reach == _FAR else before[reach - lo] - first_k - duration
             break
         except IndexError:
             tables.grow()
         except _TooEarly:
             tables.grow(back=True)
         rows = tables.rows()
-    tightest = smallest if smallest is not None and smallest <= 0 else None
+    smallest = min((slack for slack in total if slack is not None), default=1)
+    tightest = smallest if smallest <= 0 else None
     critical = [tightest is not None and slack == tightest for slack in total]
     late_start = [UNDATED if b == _FAR else b for b in late_start]
     late_finish = [UNDATED if b == _FAR else b for b in late_finish]
-    return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers)
+    return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers, latest)

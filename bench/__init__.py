@@ -1,0 +1,1 @@
+"""What `make bench` measures and `make shots` pictures."""
