@@ -55,7 +55,7 @@ _ENVIRONMENT.filters = {
     "lower": lambda value: str(value).lower(),
     "default": _default,
 }
-_ENVIRONMENT.tests = {"none": lambda value: value is None}
+_ENVIRONMENT.tests = {"none": lambda value: value is None or value is _UNKNOWN}
 
 _ALLOWED = (
     nodes.Template, nodes.Output, nodes.TemplateData, nodes.Name, nodes.Const, nodes.Filter, nodes.Compare,
@@ -123,6 +123,22 @@ def fill_in(text: str, values: Mapping[str, Any]) -> str:
         raise ValueError(f"cannot be filled in: {error}") from error
 
 
+class _Unknown:
+    """A value that is not known: every comparison with it is false, and so is it by itself."""
+
+    def _never(self, other: object) -> bool:
+        return False
+
+    __lt__ = __le__ = __gt__ = __ge__ = __eq__ = __contains__ = _never  # type: ignore[assignment]
+    __hash__ = object.__hash__
+
+    def __bool__(self) -> bool:
+        return False
+
+
+_UNKNOWN = _Unknown()
+
+
 def holds(condition: str, values: Mapping[str, Any]) -> bool:
     """Whether a condition is true with these values; a comparison with what is not known is false.
 
@@ -131,11 +147,8 @@ def holds(condition: str, values: Mapping[str, Any]) -> bool:
     ValueError
         When it cannot be worked out.
     """
+    known = {name: _UNKNOWN if value is None else value for name, value in values.items()}
     try:
-        return bool(_ENVIRONMENT.compile_expression(condition, undefined_to_none=False)(**values))
-    except TypeError as error:
-        if any(value is None for value in values.values()):
-            return False
-        raise ValueError(f"cannot be worked out: {error}") from error
-    except TemplateError as error:
+        return bool(_ENVIRONMENT.compile_expression(condition, undefined_to_none=False)(**known))
+    except (TemplateError, TypeError) as error:
         raise ValueError(f"cannot be worked out: {error}") from error

@@ -10,10 +10,11 @@ from dataclasses import dataclass
 from unisequa.core.calendar import FIRST_DAY, LAST_DAY, WorkingCalendar
 from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, Step, Unit, When
 from unisequa.core.errors import UnisequaError, did_you_mean
-from unisequa.core.words import MONTHS
+from unisequa.core.words import MONTHS, day_words
 
 _RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")
 _WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
+_WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?(?:\s+(\d.*))?$")
 _DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
 _MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
 
@@ -26,7 +27,7 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
     """The date somebody typed.
 
     ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
-    ``fri`` (the next one, today included) · ``today``, ``tomorrow`` · ``+3``, ``-3`` days and ``wd+2``,
+    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3`` days and ``wd+2``,
     ``wd-2`` working days from ``base``, or from today without one.
 
     Raises
@@ -49,8 +50,14 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
         if not FIRST_DAY <= day <= LAST_DAY:
             raise TypedError(f'"{text}" falls outside the years 1 to 9999')
         return dt.date.fromordinal(day)
-    if word[:3] in _WEEKDAYS and ("monday tuesday wednesday thursday friday saturday sunday".find(word) >= 0):
-        return today + dt.timedelta(days=(_WEEKDAYS[word[:3]] - today.weekday()) % 7)
+    named = _WEEKDAY.match(word)
+    if named and not named[2]:
+        return today + dt.timedelta(days=(_WEEKDAYS[named[1][:3]] - today.weekday()) % 7)
+    if named:
+        date = typed_date(named[2], today=today, base=base, calendar=calendar)
+        if date.weekday() != _WEEKDAYS[named[1][:3]]:
+            raise TypedError(f'"{text}": {named[2]} is another day of the week, {day_words(date, year=True)}')
+        return date
     if found := _DAY_MONTH.match(word):
         return _named(text, int(found[1]), found[2], found[3], today)
     if found := _MONTH_DAY.match(word):

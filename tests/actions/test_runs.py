@@ -1,0 +1,112 @@
+"""Starting runs, and working on their tasks."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+import pytest
+
+from tests.plans import dates
+from tests.site import TODAY, Site
+from unisequa.actions import runs
+from unisequa.actions.errors import NotAllowed, Refused
+from unisequa.actions.runs import Choices
+from unisequa.actions.templates import edition_of
+from unisequa.core.states import shown_state
+from unisequa.store.models import HistoryRow, Run
+from unisequa.store.plans import plan_of
+
+
+def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:
+    with site.store.writing() as session:
+        runs.act_on_task(session, site.person(who), site.run, key, what, TODAY, **more)
+
+
+def states(site: Site) -> dict[str, str]:
+    with site.store.reading() as session:
+        plan = plan_of(runs.run_of(session, site.run), TODAY)
+        return {task.key: shown_state(plan, i) for i, task in enumerate(plan.tasks)}
+
+
+def test_a_run_keeps_the_dates_that_were_shown_before_it_was_started(site: Site) -> None:
+    ada = site.person("Ada")
+    choices = Choices(anchors={"go": dt.date(2026, 6, 5)}, facts={"number": "8"})
+    with site.store.writing() as session:
+        edition = edition_of(session, ada, site.template)
+        shown = runs.rehearse(session, ada, edition, choices, TODAY)
+        started = runs.start_run(session, ada, edition, choices, TODAY)
+    with site.store.reading() as session:
+        kept = plan_of(runs.run_of(session, started.id), TODAY)
+    assert kept.name == shown.name == "Bulletin 8"
+    assert dates(kept) == dates(shown)
+    assert list(kept.schedule.total_slack) == list(shown.schedule.total_slack)
+    assert [kept.drift(i) for i in range(4)] == [shown.drift(i) for i in range(4)]
+
+
+def test_a_run_that_cannot_be_started_leaves_nothing_behind(site: Site) -> None:
+    with pytest.raises(Refused) as caught, site.store.writing() as session:
+        edition = edition_of(session, site.person("Ada"), site.template)
+        runs.start_run(session, site.person("Ada"), edition, Choices(facts={"number": "many"}), TODAY)
+    assert set(caught.value.faults) == {"anchors.go", "facts.number"}
+    with site.store.reading() as session:
+        assert session.query(Run).count() == 1
+
+
+def test_finishing_makes_what_follows_ready_at_once(site: Site) -> None:
+    assert states(site) == {"draft": "ready", "check": "waiting", "print": "waiting", "party": "waiting"}
+    act(site, "Bela", "draft", "finish")
+    assert states(site)["check"] == "ready"
+
+
+def test_a_barred_task_is_not_finished_before_what_it_waits_for(site: Site) -> None:
+    with pytest.raises(Refused, match="waits for Draft, which is not done"):
+        act(site, "Cleo", "check", "finish")
+    assert states(site)["check"] == "waiting"
+
+
+def test_a_warning_gate_lets_through_who_confirms(site: Site) -> None:
+    with pytest.raises(Refused) as caught:
+        act(site, "Ada", "party", "finish")
+    assert set(caught.value.faults) == {"gate"}
+    act(site, "Ada", "party", "finish", confirmed=True)
+    assert states(site)["party"] == "done"
+
+
+def test_a_sign_off_takes_a_second_person_in_that_role(site: Site) -> None:
+    act(site, "Bela", "draft", "finish")
+    act(site, "Cleo", "check", "finish")
+    assert states(site)["check"] == "in review"
+    with pytest.raises(Refused, match="second person"):
+        act(site, "Cleo", "check", "sign off")
+    act(site, "Ada", "check", "sign off")
+    assert states(site)["check"] == "done" and states(site)["print"] == "ready"
+
+
+def test_only_who_does_it_and_the_keeper_work_on_a_task(site: Site) -> None:
+    with pytest.raises(NotAllowed):
+        act(site, "Cleo", "draft", "begin")
+    act(site, "Ada", "draft", "begin")
+    assert states(site)["draft"] == "under way"
+
+
+def test_only_what_may_be_skipped_is_dropped_and_what_follows_goes_on(site: Site) -> None:
+    with pytest.raises(Refused):
+        act(site, "Ada", "draft", "drop")
+    act(site, "Ada", "print", "drop")
+    assert states(site)["party"] == "ready"
+
+
+def test_every_act_is_written_down_with_who_and_when(site: Site) -> None:
+    act(site, "Bela", "draft", "begin")
+    act(site, "Bela", "draft", "finish")
+    with site.store.reading() as session:
+        rows = session.query(HistoryRow).filter(HistoryRow.task_key == "draft").all()
+        assert [(row.person.name, row.what) for row in rows] == [("Bela", "task begun"), ("Bela", "task done")]
+
+
+def test_a_run_on_hold_is_not_worked_on(site: Site) -> None:
+    with site.store.writing() as session:
+        runs.set_run_state(session, site.person("Ada"), site.run, "on hold")
+    with pytest.raises(Refused, match="on hold"):
+        act(site, "Bela", "draft", "begin")

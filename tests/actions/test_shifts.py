@@ -1,0 +1,92 @@
+"""Shifts applied to a run and taken back."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.plans import dates, day
+from tests.site import TODAY, Site
+from unisequa.actions import runs, shifts
+from unisequa.actions.errors import NotAllowed, Refused, Stale
+from unisequa.core.cascade import Duration, Edit, Move
+from unisequa.store.plans import plan_of
+
+
+def apply(site: Site, *edits: Edit, who: str = "Ada", version: int = 0) -> int:
+    with site.store.writing() as session:
+        now = runs.run_of(session, site.run).version
+        return shifts.apply_shift(session, site.person(who), site.run, version or now, edits, TODAY, "why").number
+
+
+def take_back(site: Site, number: int) -> None:
+    with site.store.writing() as session:
+        shifts.take_back(session, site.person("Ada"), site.run, number, TODAY)
+
+
+def stands(site: Site) -> dict[str, tuple[str, str] | None]:
+    with site.store.reading() as session:
+        return dates(plan_of(runs.run_of(session, site.run), TODAY))
+
+
+def test_a_shift_is_kept_and_taken_back_whole(site: Site) -> None:
+    before = stands(site)
+    number = apply(site, Move("draft", day("2026-06-05")), Duration("print", 5))
+    after = stands(site)
+    assert after == before | {
+        "draft": ("2026-06-05", "2026-06-08"),
+        "check": ("2026-06-09", "2026-06-09"),
+        "print": ("2026-06-10", "2026-06-16"),
+    }
+    take_back(site, number)
+    assert stands(site) == before
+    with site.store.reading() as session:
+        assert [row.duration for row in runs.run_of(session, site.run).tasks] == [2, 1, 3, 1]
+
+
+def test_what_was_computed_on_an_older_state_overwrites_nothing(site: Site) -> None:
+    apply(site, Move("draft", day("2026-06-08")), version=1)
+    state = stands(site)
+    with pytest.raises(Stale) as caught:
+        apply(site, Move("draft", day("2026-06-04")), version=1)
+    assert caught.value.version == 2
+    assert stands(site) == state
+
+
+def test_a_shift_that_something_later_builds_on_stands(site: Site) -> None:
+    first = apply(site, Move("draft", day("2026-06-08")))
+    apply(site, Move("draft", day("2026-06-10")))
+    with pytest.raises(Refused, match="Take back shift 2 first"):
+        take_back(site, first)
+    take_back(site, 2)
+    take_back(site, first)
+    with pytest.raises(Refused, match="already"):
+        take_back(site, first)
+
+
+def test_a_shift_of_a_task_that_is_done_since_stands(site: Site) -> None:
+    number = apply(site, Move("draft", day("2026-06-02")))
+    with site.store.writing() as session:
+        runs.act_on_task(session, site.person("Ada"), site.run, "draft", "finish", TODAY)
+    with pytest.raises(Refused, match="Draft is done since"):
+        take_back(site, number)
+
+
+def test_taking_back_never_breaks_a_link(site: Site) -> None:
+    number = apply(site, Move("check", day("2026-06-10")))  # print is pushed behind it
+    before = stands(site)
+    later = apply(site, Move("draft", day("2026-06-05")))  # ends Mon 8, check stays on Wed 10
+    with pytest.raises(Refused, match="cannot be taken back"):
+        take_back(site, number)
+    assert stands(site) != before  # the refused one changed nothing, the later one stands
+    take_back(site, later)
+    take_back(site, number)
+
+
+def test_only_the_keeper_and_the_owner_shift_a_run(site: Site) -> None:
+    with pytest.raises(NotAllowed):
+        apply(site, Move("draft", day("2026-06-08")), who="Cleo")
+
+
+def test_a_shift_that_changes_nothing_is_not_kept(site: Site) -> None:
+    with pytest.raises(Refused, match="changes no date"):
+        apply(site, Move("draft", day("2026-06-01")))

@@ -1,0 +1,123 @@
+"""A site on a fresh data folder: people, a calendar, a template, and a client that signs in."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fastapi.testclient import TestClient
+from httpx2 import Response
+
+from tests.plans import document, step
+from unisequa.actions.people import hash_password
+from unisequa.actions.runs import Choices, start_run
+from unisequa.actions.templates import keep_template
+from unisequa.core.checks import read_template
+from unisequa.settings import Settings
+from unisequa.store.engine import Store
+from unisequa.store.models import Calendar, Person
+from unisequa.web.app import create_app
+
+TODAY = dt.date(2026, 6, 3)  # a Wednesday
+PASSWORD = "a long enough password"
+_HASHED: list[str] = []
+
+
+def job() -> dict[str, Any]:
+    """A small template: draft, check, print one after another, and a party on its own day."""
+    return document(
+        [
+            step("draft", 2, 0, role="writer", phase="words", instructions="- [ ] spell-check\n\n<script>x</script>"),
+            step("check", 1, role="editor", phase="words", sign_off={"role": "lead"}),
+            step("print", 3, 5, role="writer", phase="paper", may_skip=True),
+            step("party", 1, 12, role="lead", phase="paper", gate="warn"),
+        ],
+        "draft>check",
+        "check>print",
+        "print>party",
+        name="Issue of the bulletin",
+        naming="Bulletin {{ number }}",
+        category="Press",
+        roles=[
+            {"key": "lead", "label": "Lead", "fill": {"by": "keeper"}},
+            {"key": "writer", "label": "Writer"},
+            {"key": "editor", "label": "Editor"},
+        ],
+        facts=[{"key": "number", "label": "Number", "kind": "number", "required": True}],
+        phases=[{"key": "words", "label": "Words"}, {"key": "paper", "label": "Paper"}],
+    )
+
+
+@dataclass
+class Site:
+    """The application, its store, and the ids of what is in it."""
+
+    app: Any
+    store: Store
+    people: dict[str, int]
+    template: int
+    run: int
+
+    def client(self, name: str = "") -> Browser:
+        """A browser, signed in as somebody."""
+        browser = Browser(TestClient(self.app, follow_redirects=True))
+        if name:
+            browser.sign_in(name)
+        return browser
+
+    def person(self, name: str) -> Person:
+        with self.store.reading() as session:
+            found = session.get(Person, self.people[name])
+            assert found
+            return found
+
+
+class Browser:
+    """A client that carries the token of its pages, as a browser does."""
+
+    def __init__(self, client: TestClient) -> None:
+        self.client = client
+        self.token = ""
+
+    def get(self, path: str, **more: Any) -> Response:
+        answer = self.client.get(path, **more)
+        found = re.search(r'data-csrf="([0-9a-f]+)"', answer.text)
+        self.token = found[1] if found else self.token
+        return answer
+
+    def post(self, path: str, data: dict[str, Any] | None = None, **more: Any) -> Response:
+        return self.client.post(path, data={"csrf": self.token, **(data or {})}, **more)
+
+    def sign_in(self, name: str, password: str = PASSWORD) -> Response:
+        self.get("/sign-in")
+        answer = self.post("/sign-in", {"email": f"{name.lower()}@example.org", "password": password})
+        self.get("/runs")
+        return answer
+
+
+def make_site(folder: Path, *, demo: bool = False, content: dict[str, Any] | None = None) -> Site:
+    """A site with three people, one released template and one run of it, on Wednesday 3 June 2026."""
+    if not _HASHED:
+        _HASHED.append(hash_password(PASSWORD))
+    app = create_app(Settings(data=folder, today=TODAY, demo=demo))
+    store: Store = app.state.store
+    with store.writing() as session:
+        people = {}
+        for name in ("Ada", "Bela", "Cleo"):
+            person = Person(name=name, email=f"{name.lower()}@example.org", password_hash=_HASHED[0])
+            session.add(person)
+            people[name] = person
+        session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
+        session.flush()
+        edition = keep_template(session, people["Ada"], read_template(content or job()), released=True)
+        choices = Choices(
+            anchors={"go": dt.date(2026, 6, 1)},
+            facts={"number": "7"} if not content else {},
+            crew={"writer": str(people["Bela"].id), "editor": str(people["Cleo"].id)} if not content else {},
+        )
+        run = start_run(session, people["Ada"], edition, choices, TODAY)
+        ids = {name: person.id for name, person in people.items()}
+    return Site(app, store, ids, edition.template_id, run.id)

@@ -1,0 +1,167 @@
+"""What keeps the site safe: sessions, tokens, headers, errors."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from fastapi.routing import APIRoute
+
+from tests.site import PASSWORD, Site, make_site
+from unisequa.web.app import HEADERS
+
+
+def posts(site: Site) -> list[str]:
+    """Every path that changes something, its parameters filled in."""
+
+    def routes(router):  # type: ignore[no-untyped-def]
+        for route in router.routes:
+            if isinstance(route, APIRoute):
+                yield route
+            elif hasattr(route, "routes"):
+                yield from routes(route)
+            elif hasattr(route, "original_router"):
+                yield from routes(route.original_router)
+
+    paths = [r.path for r in routes(site.app) if "POST" in (r.methods or ())]
+    values = {"run_id": site.run, "template_id": site.template, "key": "draft", "part": "roles", "number": 1}
+    return [re.sub(r"\{(\w+)\}", lambda m: str(values[m[1]]), path) for path in paths]
+
+
+def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
+    paths = posts(site)
+    assert len(paths) >= 18
+    browser = site.client("Ada")
+    for path in paths:
+        assert browser.client.post(path, data={"csrf": "0" * 64}).status_code == 403, path
+        assert browser.client.post(path).status_code == 403, path
+
+
+def test_every_page_and_change_asks_for_signing_in(site: Site) -> None:
+    browser = site.client()
+    browser.client.follow_redirects = False
+    for path in (
+        "/runs",
+        f"/runs/{site.run}",
+        "/library",
+        f"/templates/{site.template}",
+        f"/runs/{site.run}/tasks.csv",
+    ):
+        answer = browser.get(path)
+        assert answer.status_code == 303 and answer.headers["location"].startswith("/sign-in"), path
+    browser.get("/sign-in")
+    for path in posts(site):
+        if path not in {"/sign-in", "/sign-out"}:
+            assert browser.post(path).status_code == 303, path
+
+
+def test_every_answer_carries_the_protecting_headers(site: Site) -> None:
+    browser = site.client("Ada")
+    for path in ("/sign-in", "/runs", "/nothing-here", "/static/app.css", f"/runs/{site.run}/tasks.ics"):
+        headers = browser.get(path).headers
+        assert {name: headers.get(name) for name in HEADERS} == HEADERS, path
+    assert "unsafe" not in HEADERS["content-security-policy"]
+
+
+def test_no_page_carries_a_style_attribute_or_a_script_of_its_own(site: Site) -> None:
+    browser = site.client("Ada")
+    for path in (
+        "/sign-in",
+        "/runs",
+        "/library",
+        f"/runs/{site.run}",
+        f"/templates/{site.template}",
+        f"/start/{site.template}",
+    ):
+        text = browser.get(path).text
+        assert not re.search(r"\sstyle=|\son\w+=|<script(?![^>]*\ssrc=)|https?://(?!www\.w3\.org)", text), path
+
+
+def test_the_cookie_is_out_of_reach_of_scripts_and_other_sites(site: Site) -> None:
+    browser = site.client()
+    browser.client.follow_redirects = False
+    browser.get("/sign-in")
+    answer = browser.post("/sign-in", {"email": "ada@example.org", "password": PASSWORD})
+    cookie = answer.headers["set-cookie"].lower()
+    assert "httponly" in cookie and "samesite=lax" in cookie
+    forged = site.client()
+    forged.client.cookies.set("unisequa_session", cookie.split("=")[1][:-9] + "x")
+    assert "Sign in" in forged.get("/runs").text
+
+
+def test_a_wrong_password_and_an_unknown_address_are_told_alike_and_the_address_stays(site: Site) -> None:
+    browser = site.client()
+    wrong = [browser.sign_in("Ada", "not the password"), browser.sign_in("Nobody", "not the password")]
+    faults = [re.search(r'id="fault">([^<]+)', answer.text)[1] for answer in wrong]  # type: ignore[index]
+    assert [a.status_code for a in wrong] == [422, 422] and faults[0] == faults[1]
+    assert 'value="ada@example.org"' in wrong[0].text
+
+
+def test_signing_in_goes_back_to_where_one_was_but_never_to_another_site(site: Site) -> None:
+    browser = site.client()
+    for back, goes in (
+        (f"/runs/{site.run}", f"/runs/{site.run}"),
+        ("//evil.example.org", "/runs"),
+        ("https://x", "/runs"),
+    ):
+        browser.get(f"/sign-in?back={back}")
+        browser.client.follow_redirects = False
+        answer = browser.post("/sign-in", {"email": "ada@example.org", "password": PASSWORD, "back": back})
+        assert answer.headers["location"] == goes
+
+
+def test_signing_out_ends_it(site: Site) -> None:
+    browser = site.client("Ada")
+    browser.post("/sign-out")
+    assert "Sign in" in browser.get("/runs").text
+
+
+def test_sample_people_are_offered_by_the_demo_and_never_by_a_real_data_folder(site: Site, tmp_path: Path) -> None:
+    real = site.client()
+    assert "look around" not in real.get("/sign-in").text
+    assert real.post("/sign-in", {"sample": str(site.people["Ada"])}).status_code == 422
+    shown = make_site(tmp_path / "demo", demo=True)
+    sample = shown.client()
+    assert "look around" in sample.get("/sign-in").text
+    assert sample.post("/sign-in", {"sample": str(shown.people["Ada"])}).url.path == "/runs"
+    shown.store.engine.dispose()
+
+
+def test_a_request_from_another_site_is_refused_whatever_it_carries(site: Site) -> None:
+    browser = site.client("Ada")
+    answer = browser.post(
+        f"/runs/{site.run}/state", {"state": "on hold"}, headers={"origin": "https://evil.example.org"}
+    )
+    assert answer.status_code == 403
+
+
+def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
+    site: Site, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from fastapi.testclient import TestClient
+
+    monkeypatch.setattr("unisequa.actions.runs.runs", lambda session: 1 / 0)
+    browser = site.client()
+    browser.client = TestClient(site.app, raise_server_exceptions=False)
+    browser.get("/sign-in")
+    browser.post("/sign-in", {"email": "ada@example.org", "password": PASSWORD})
+    page = browser.get("/runs")
+    assert page.status_code == 500 and "division" not in page.text and "nothing was changed" in page.text
+    told = browser.get("/runs", headers={"accept": "application/json"})
+    assert set(told.json()) == {"error"} and set(told.json()["error"]) == {"title", "message"}
+    missing = browser.get("/runs/999", headers={"accept": "application/json"})
+    assert missing.status_code == 404 and missing.json()["error"]["message"] == "This run does not exist."
+
+
+@pytest.mark.parametrize(
+    "path", ["/runs/99", "/templates/99", "/start/99", "/runs/1/tasks/nobody", "/templates/1?edition=7"]
+)
+def test_what_is_not_there_says_so(path: str, site: Site) -> None:
+    answer = site.client("Ada").get(path)
+    assert answer.status_code == 404 and "Go to the runs" in answer.text
+
+
+def test_too_much_is_refused_before_it_is_read(site: Site) -> None:
+    browser = site.client("Ada")
+    assert browser.post("/library", {"name": "x" * 5_000_000}).status_code == 413

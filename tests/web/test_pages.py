@@ -1,0 +1,185 @@
+"""The pages, asked for as a browser does."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+
+from icalendar import Calendar
+
+from tests.plans import day
+from tests.site import Site
+
+WORK = {"version": "1", "zoom": "day", "view": "sheet", "selected": ""}
+
+
+def consider(site: Site, browser, **more: str):  # type: ignore[no-untyped-def]
+    return browser.post(f"/runs/{site.run}/work", {**WORK, **more}, headers={"hx-request": "true"})
+
+
+def words(text: str) -> str:
+    return " ".join(re.sub(r"<[^>]+>", " ", text).split())
+
+
+def test_a_date_as_typed_shows_what_would_follow_and_changes_nothing(site: Site) -> None:
+    browser = site.client("Ada")
+    answer = consider(site, browser, kind="move", key="draft", value="fri")
+    assert answer.status_code == 200
+    text = words(answer.text)
+    assert "Moves 3 tasks, leaves 1" in text
+    assert "Draft Mon 1 – Tue 2 Jun Fri 5 – Mon 8 Jun +4 d moved by you" in text
+    assert "after Draft (ends Mon 8 Jun)" in text
+    assert 'value="move|draft|2026-06-05"' in answer.text and 'class="ghost"' in answer.text
+    assert "Moves" not in words(browser.get(f"/runs/{site.run}").text)
+
+
+def test_a_bar_stretched_to_a_day_gets_the_working_days_up_to_it(site: Site) -> None:
+    answer = consider(site, site.client("Ada"), kind="end", key="draft", value="2026-06-09")
+    assert 'value="duration|draft|7"' in answer.text
+
+
+def test_relative_dates_count_from_what_is_being_considered(site: Site) -> None:
+    answer = consider(site, site.client("Ada"), edit="move|draft|2026-06-05", kind="due", key="draft", value="wd+1")
+    assert 'value="due|draft|2026-06-09"' in answer.text and 'value="move|draft' not in answer.text
+
+
+def test_a_date_that_is_none_is_told_at_its_field_and_stays_typed(site: Site) -> None:
+    answer = consider(site, site.client("Ada"), kind="move", key="draft", value="31 feb")
+    assert answer.status_code == 422
+    assert 'value="31 feb"' in answer.text and 'id="fault-move"' in answer.text and "no such day" in answer.text
+
+
+def test_an_edit_that_cannot_be_keeps_those_before_it(site: Site) -> None:
+    browser = site.client("Ada")
+    browser.post(f"/runs/{site.run}/tasks/draft/act", {**WORK, "act": "finish"}, headers={"hx-request": "true"})
+    answer = consider(site, browser, edit="move|check|2026-06-10", kind="move", key="draft", value="2026-06-20")
+    assert answer.status_code == 422
+    assert "is done and never moves" in answer.text and 'value="move|check|2026-06-10"' in answer.text
+
+
+def test_two_people_shifting_the_same_run_overwrite_nothing(site: Site) -> None:
+    ada, other = site.client("Ada"), site.client("Ada")
+    shift = {**WORK, "edit": "move|draft|2026-06-05"}
+    assert "Shift 1 applied" in ada.post(f"/runs/{site.run}/shift", shift, headers={"hx-request": "true"}).text
+    late = other.post(f"/runs/{site.run}/shift", {**WORK, "edit": "duration|check|4"}, headers={"hx-request": "true"})
+    assert late.status_code == 409 and "worked out anew" in late.text
+    assert "Check Tue 9 Jun Tue 9 – Fri 12 Jun" in words(late.text)  # on the dates as they are now
+    assert 'name="version" value="2"' in late.text
+    again = other.post(
+        f"/runs/{site.run}/shift", {**WORK, "version": "2", "edit": "duration|check|4"}, headers={"hx-request": "true"}
+    )
+    assert "Shift 2 applied" in again.text
+
+
+def test_the_panel_says_why_and_shows_instructions_without_their_scripts(site: Site) -> None:
+    answer = site.client("Ada").get(f"/runs/{site.run}/tasks/draft", headers={"hx-request": "true"})
+    assert "0 working days" not in answer.text
+    assert "on Go (Mon 1 Jun) → Mon 1 Jun" in words(answer.text)
+    assert "☐ spell-check" in answer.text and "<script" not in answer.text
+
+
+def test_the_list_comes_as_csv_that_no_spreadsheet_takes_for_a_formula(site: Site) -> None:
+    with site.store.writing() as session:
+        from unisequa.actions.runs import run_of
+
+        run_of(session, site.run).tasks[0].title = '=HYPERLINK("x")'
+    answer = site.client("Ada").get(f"/runs/{site.run}/tasks.csv")
+    rows = list(csv.DictReader(io.StringIO(answer.text.removeprefix("\ufeff"))))
+    assert rows[0]["Task"] == '\'=HYPERLINK("x")'
+    assert [(r["Key"], r["Who"], r["Start"], r["Due"], r["State"]) for r in rows[1:3]] == [
+        ("check", "Cleo", "2026-06-03", "2026-06-03", "waiting"),
+        ("print", "Bela", "2026-06-08", "2026-06-10", "waiting"),
+    ]
+    assert rows[2]["Follows"] == "check" and rows[2]["Phase"] == "Paper"
+
+
+def test_the_tasks_come_as_icalendar_that_the_icalendar_package_reads_back(site: Site) -> None:
+    answer = site.client("Ada").get(f"/runs/{site.run}/tasks.ics")
+    todos = {str(todo["summary"]): todo for todo in Calendar.from_ical(answer.content).walk("VTODO")}
+    assert set(todos) == {"Draft", "Check", "Print", "Party"}
+    print_ = todos["Print"]
+    assert print_["dtstart"].dt.toordinal() == day("2026-06-08") and print_["due"].dt.toordinal() == day("2026-06-10")
+    assert str(print_["related-to"]) == str(todos["Check"]["uid"])
+    assert print_["related-to"].params["RELTYPE"] == "FINISHTOSTART"
+    for todo in todos.values():  # RFC 5545, 3.8.2.3: DUE is later than DTSTART
+        assert "dtstart" not in todo or todo["due"].dt > todo["dtstart"].dt
+    again = site.client("Ada").get(f"/runs/{site.run}/tasks.ics")
+    assert [str(t["uid"]) for t in Calendar.from_ical(again.content).walk("VTODO")] == [
+        str(t["uid"]) for t in todos.values()
+    ]
+
+
+def test_start_shows_the_run_before_it_is_there_and_each_fault_at_its_field(site: Site) -> None:
+    browser = site.client("Ada")
+    browser.get(f"/start/{site.template}")
+    form = {"anchors.go": "31 feb", "facts.number": "many"}
+    answer = browser.post(f"/start/{site.template}", form)
+    assert answer.status_code == 422 and 'value="31 feb"' in answer.text and 'value="many"' in answer.text
+    assert "no such day" in answer.text
+    form = {"anchors.go": "", "facts.number": "9"}
+    answer = browser.post(f"/start/{site.template}", form)
+    assert answer.status_code == 422 and "“Go”" not in answer.text and "&#34;Go&#34; is required" in answer.text
+    seen = browser.post(f"/start/{site.template}/preview", {"anchors.go": "fri", "facts.number": "9", "by": "date"})
+    text = words(seen.text)
+    assert "Bulletin 9" in text and "Start the run with 4 tasks" in text and "Writer is not filled yet: 2 tasks" in text
+    assert words(browser.get("/runs").text).count("Bulletin") == 1
+    made = browser.post(f"/start/{site.template}", {"anchors.go": "fri", "facts.number": "9"})
+    assert made.status_code == 200 and "Bulletin 9" in made.text
+
+
+def test_a_template_is_written_row_by_row_and_refuses_what_cannot_be(site: Site) -> None:
+    browser = site.client("Ada")
+    path = f"/templates/{site.template}"
+    browser.get(path)
+    added = browser.post(f"{path}/steps", {"title": "Post it", "phase": "paper"})
+    assert "edition 2" in added.text and 'data-k="post-it"' in added.text
+    for name, value in (("when", "+7 wd"), ("follows", "print +1 wd"), ("role", "Editor"), ("duration", "2")):
+        answer = browser.post(f"{path}/steps/post-it", {"field": name, "value": value})
+        assert answer.status_code == 200, name
+    document = browser.get(f"{path}/file").json()
+    assert document["steps"][-1] == {
+        "key": "post-it", "title": "Post it", "phase": "paper", "role": "editor", "duration": 2,
+        "when": {"anchor": "go", "offset": 7},
+    }  # fmt: skip
+    assert document["links"][-1] == {"from": "print", "to": "post-it", "lag": 1}
+    for name, value, said in (
+        ("follows", "party, post-it", "cannot follow itself"),
+        ("when", "soon", "is no offset"),
+        ("role", "Editr", "o role"),
+        ("duration", "two", "no number of working days"),
+        ("only_if", "colour == 'red'", "no fact, anchor or role"),
+    ):
+        answer = browser.post(f"{path}/steps/post-it", {"field": name, "value": value, "selected": "post-it"})
+        assert answer.status_code == 422 and said in answer.text, name
+        assert value.replace("'", "&#39;") in answer.text, name
+    circle = browser.post(f"{path}/steps/draft", {"field": "follows", "value": "post-it"})
+    assert "Draft → Check → Print → Post it → Draft" in circle.text
+    assert browser.get(f"{path}/file").json() == document
+
+
+def test_a_step_that_others_follow_is_not_removed_without_being_asked_twice(site: Site) -> None:
+    browser = site.client("Ada")
+    path = f"/templates/{site.template}"
+    browser.get(path)
+    kept = browser.post(f"{path}/steps/check/remove", {"bridge": "no"})
+    assert kept.status_code == 422 and "1 step follows Check: Print" in kept.text
+    browser.post(f"{path}/steps/check/remove", {"bridge": "yes"})
+    document = browser.get(f"{path}/file").json()
+    assert {"from": "draft", "to": "print"} in document["links"] and len(document["steps"]) == 3
+
+
+def test_the_library_finds_by_words_and_shows_what_a_template_holds(site: Site) -> None:
+    browser = site.client("Bela")
+    text = words(browser.get("/library?text=bulletin").text)
+    assert "Issue of the bulletin" in text and "Ada 4 13 1" in text
+    assert "No template matches" in browser.get("/library?text=nothing").text
+
+
+def test_crew_and_state_are_changed_and_written_down(site: Site) -> None:
+    browser = site.client("Ada")
+    browser.post(f"/runs/{site.run}/crew", {"role": "writer", "who": str(site.people["Cleo"])})
+    browser.post(f"/runs/{site.run}/state", {"state": "on hold"})
+    history = words(browser.get(f"/runs/{site.run}?view=history").text)
+    assert "Writer: Cleo" in history and "is now on hold" in history
+    assert browser.post(f"/runs/{site.run}/state", {"state": "prepared"}).status_code == 422
