@@ -148,7 +148,7 @@ def test_a_template_is_written_row_by_row_and_refuses_what_cannot_be(site: Site)
         ("when", "soon", "is no offset"),
         ("role", "Editr", "o role"),
         ("duration", "two", "no number of working days"),
-        ("only_if", "colour == 'red'", "no fact, anchor or role"),
+        ("only_if", "colour == 'red'", "fact, anchor or role"),
     ):
         answer = browser.post(f"{path}/steps/post-it", {"field": name, "value": value, "selected": "post-it"})
         assert answer.status_code == 422 and said in answer.text, name

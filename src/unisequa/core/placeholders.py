@@ -43,6 +43,22 @@ def _default(value: object, other: object) -> object:
     return value if value not in (None, "") else other
 
 
+class _Unknown:
+    """A value that is not known: every comparison with it is false, and so is it by itself."""
+
+    def _never(self, other: object) -> bool:
+        return False
+
+    __lt__ = __le__ = __gt__ = __ge__ = __eq__ = __contains__ = _never
+    __hash__ = object.__hash__
+
+    def __bool__(self) -> bool:
+        return False
+
+
+_UNKNOWN = _Unknown()
+
+
 _ENVIRONMENT = ImmutableSandboxedEnvironment(
     undefined=StrictUndefined, finalize=lambda value: "" if value is None else _shown(value)
 )
@@ -121,22 +137,6 @@ def fill_in(text: str, values: Mapping[str, Any]) -> str:
         return _compiled(text).render(values)
     except (TemplateError, TypeError, AttributeError) as error:
         raise ValueError(f"cannot be filled in: {error}") from error
-
-
-class _Unknown:
-    """A value that is not known: every comparison with it is false, and so is it by itself."""
-
-    def _never(self, other: object) -> bool:
-        return False
-
-    __lt__ = __le__ = __gt__ = __ge__ = __eq__ = __contains__ = _never  # type: ignore[assignment]
-    __hash__ = object.__hash__
-
-    def __bool__(self) -> bool:
-        return False
-
-
-_UNKNOWN = _Unknown()
 
 
 def holds(condition: str, values: Mapping[str, Any]) -> bool:

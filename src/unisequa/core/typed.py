@@ -27,8 +27,8 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
     """The date somebody typed.
 
     ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
-    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3`` days and ``wd+2``,
-    ``wd-2`` working days from ``base``, or from today without one.
+    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3``
+    days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
 
     Raises
     ------
