@@ -12,6 +12,11 @@ document.addEventListener("alpine:init", () => {
       restoreWidth();
       light(selectedKey());
       scrollToDay();
+      const row = selectedKey() && rowOf(selectedKey());
+      if (row) {
+        row.scrollIntoView({ block: "nearest" });
+        showBar(selectedKey());
+      }
     },
   }));
 });

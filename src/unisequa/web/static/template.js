@@ -13,6 +13,8 @@ document.addEventListener("alpine:init", () => {
       });
       restoreWidth();
       atAnchor();
+      const row = document.querySelector("#work .steprow.sel");
+      if (row) row.scrollIntoView({ block: "nearest" });
     },
   }));
 });
@@ -84,7 +86,7 @@ function pressedOn(event) {
   if (open) return openStep(open.dataset.open);
   if (at("[data-close]")) return openStep("");
   if (at("[data-about]")) return openAbout(!aboutOpen);
-  if (at("[data-dismiss]")) return location.reload();
+  if (at("[data-dismiss]")) return openStep(here().dataset.selected);
   const item = at("[data-part]");
   const rest = item && `/${item.dataset.part}/${encodeURIComponent(item.dataset.key || "")}`;
   const move = at("[data-pmove]");

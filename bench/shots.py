@@ -1,0 +1,111 @@
+"""Pictures of the main views, made from the demo data: what ``docs/screenshots`` holds.
+
+The day is fixed, so that the pictures change only when the pages do.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import shutil
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from unisequa.demo.fill import fill
+from unisequa.settings import Settings
+from unisequa.web.app import create_app
+
+TODAY = dt.date(2026, 11, 24)
+OUT = Path("docs/screenshots")
+PORT = 8431
+
+
+def drag(page: Page, key: str, days: int) -> None:
+    """Drag a bar by whole days."""
+    page.evaluate(f"showBar('{key}')")
+    box = page.locator(f'#field .mk[data-k="{key}"] .hit').bounding_box()
+    assert box
+    x, y = box["x"] + 8, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 24 * days, y, steps=5)
+    page.mouse.up()
+    page.wait_for_selector("#tray")
+
+
+def shoot(page: Page, name: str) -> None:
+    """One picture, once the page has settled."""
+    page.mouse.move(640, 798)
+    page.wait_for_timeout(500)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def pictures(browser: Browser, theme: str) -> None:
+    """Every view in one theme."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
+    page = context.new_page()
+    address = f"http://127.0.0.1:{PORT}"
+    page.goto(f"{address}/sign-in")
+    if theme == "light":
+        shoot(page, "sign-in")
+    page.get_by_role("button", name="Ines Okafor").click()
+    page.wait_for_url("**/runs")
+    if theme == "light":
+        shoot(page, "runs")
+        page.goto(f"{address}/library")
+        shoot(page, "library")
+        page.goto(f"{address}/runs/1?view=list")
+        shoot(page, "run-list")
+    page.goto(f"{address}/templates/1")
+    shoot(page, f"template-{theme}")
+    if theme == "light":
+        page.goto(f"{address}/templates/1?step=mount")
+        shoot(page, "template-step")
+        page.goto(f"{address}/start/1")
+        for name, value in (("anchors.opening", "12 mar"), ("facts.title", "The Long Tide"), ("facts.objects", "30")):
+            page.fill(f"[name='{name}']", value)
+        page.fill("[name='facts.lender']", "Seal Bay Museum")
+        page.fill("[name='facts.value']", "300000")
+        page.select_option("[name='facts.living']", "no")
+        page.get_by_role("button", name="Start the run with").wait_for()
+        shoot(page, "start")
+    page.goto(f"{address}/runs/1")
+    page.wait_for_selector("#field")
+    shoot(page, f"run-{theme}")
+    drag(page, "packing", 5)
+    shoot(page, f"shift-{theme}")
+    page.goto(f"{address}/runs/1?task=mount")
+    if theme == "light":
+        shoot(page, "run-task")
+        page.set_viewport_size({"width": 390, "height": 780})
+        page.goto(f"{address}/runs/1")
+        shoot(page, "run-narrow")
+    context.close()
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Settings(data=Path(folder), demo=True, today=TODAY))
+        fill(app.state.store, TODAY)
+        server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=PORT, log_level="error"))
+        thread = threading.Thread(target=server.run, daemon=True)
+        thread.start()
+        while not server.started:
+            time.sleep(0.05)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
+            pictures(browser, "light")
+            pictures(browser, "dark")
+            browser.close()
+        server.should_exit = True
+        thread.join()
+        app.state.store.engine.dispose()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,221 @@
+"""The main job as a person does it: template, start, shift, take back, in a real browser."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+AXE = Path(__file__).parents[2] / "assets/node_modules/axe-core/axe.min.js"
+
+
+def open_run(page: Page) -> None:
+    page.get_by_role("link", name="Bulletin 7").click()
+    page.wait_for_selector("#field")
+
+
+def drag(page: Page, selector: str, days: int, *, grip: bool = False) -> None:
+    """Take a bar by its body or its right end and let it go some columns further."""
+    box = page.locator(selector).bounding_box()
+    assert box
+    x = box["x"] + (box["width"] - 2 if grip else 8)
+    y = box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 24 * days, y, steps=5)
+    page.mouse.up()
+
+
+def due(page: Page, key: str) -> str:
+    return page.locator(f'.row[data-k="{key}"] .d').inner_text()
+
+
+def test_from_a_template_to_a_shifted_run_and_back(ada: Page, address: str) -> None:
+    page = ada
+    page.get_by_role("link", name="Library").click()
+    page.get_by_role("link", name="Issue of the bulletin").click()
+    page.get_by_label("New step in Paper").fill("Post it")
+    page.keyboard.press("Enter")
+    expect(page.locator(".steprow")).to_have_count(5)
+    for field, value in (("role", "Editor"), ("when", "+14"), ("follows", "print +1 wd")):
+        cell = page.locator(f"#c-{field}-post-it")
+        with page.expect_response(lambda r: r.url.endswith("/steps/post-it")):
+            cell.fill(value)
+            cell.press("Tab")
+    expect(page.locator("#c-follows-post-it")).to_have_value("print +1 wd")
+    page.get_by_role("button", name="Release edition 2").click()
+    page.get_by_role("link", name="Start a run").click()
+    page.get_by_label("Go", exact=True).fill("fri")
+    page.get_by_label("Number").fill("8")
+    go = page.get_by_role("button", name="Start the run with 5 tasks")
+    expect(go).to_be_visible()
+    expect(page.get_by_text("Post it")).to_be_visible()
+    go.click()
+    page.wait_for_url("**/runs/2")
+    assert [due(page, key) for key in ("draft", "check", "print", "post-it")] == [
+        "Mon 8 Jun", "Tue 9 Jun", "Tue 16 Jun", "Thu 25 Jun",
+    ]  # fmt: skip
+
+    drag(page, '#field .mk[data-k="draft"] .hit', 4)  # from Fri 5 to Tue 9
+    tray = page.get_by_label("The shift being considered")
+    expect(tray).to_contain_text("Moves 2 tasks, leaves 3")
+    expect(tray).to_contain_text("moved by you")
+    assert page.locator("#field .ghost").count() == 2
+    assert [due(page, key) for key in ("draft", "check", "print")] == ["Wed 10 Jun", "Thu 11 Jun", "Tue 16 Jun"]
+    page.reload()
+    assert due(page, "draft") == "Mon 8 Jun"  # nothing was changed by looking
+
+    drag(page, '#field .mk[data-k="draft"] .hit', 4)
+    page.get_by_label("A word on why").fill("The writer is away")
+    page.get_by_role("button", name="Apply to 2 tasks").click()
+    expect(page.locator(".foot")).to_contain_text("Shift 1 by Ada moved 2 tasks: “The writer is away”")
+    page.reload()
+    assert due(page, "draft") == "Wed 10 Jun"
+    page.get_by_role("button", name="Take back").click()
+    expect(page.locator("#toast")).to_contain_text("Shift 1 is taken back")
+    assert due(page, "draft") == "Mon 8 Jun"
+
+    for kind, name in (("CSV", "bulletin-8.csv"), ("iCalendar", "bulletin-8.ics")):
+        with page.expect_download() as download:
+            page.get_by_role("link", name=kind).click()
+        assert download.value.suggested_filename == name
+
+
+def test_the_body_moves_and_the_right_end_stretches(ada: Page) -> None:
+    open_run(ada)
+    drag(ada, '#field .mk[data-k="draft"] .hit', 3, grip=True)
+    expect(ada.locator("#tray")).to_contain_text("now takes 5 d")
+    assert due(ada, "draft") == "Fri 5 Jun"
+    ada.get_by_role("button", name="Put back").last.click()
+    expect(ada.locator("#tray")).to_have_count(0)
+    assert due(ada, "draft") == "Tue 2 Jun"
+
+
+def test_several_edits_make_one_shift_and_each_can_be_put_back(ada: Page) -> None:
+    open_run(ada)
+    drag(ada, '#field .mk[data-k="draft"] .hit', 2)
+    expect(ada.locator("#tray")).to_be_visible()
+    drag(ada, '#field .mk[data-k="party"] .hit', 5)
+    expect(ada.locator("#tray")).to_contain_text("Party")
+    ada.locator('[data-put-back="draft"]').click()
+    expect(ada.locator("#tray")).to_contain_text("Moves 1 task, leaves 3")
+    assert (due(ada, "draft"), due(ada, "party")) == ("Tue 2 Jun", "Mon 22 Jun")
+
+
+def test_by_keyboard_alone_a_task_is_found_moved_stretched_and_its_shift_applied(ada: Page) -> None:
+    open_run(ada)
+    ada.locator('.row[data-k="draft"]').focus()
+    ada.keyboard.press("ArrowDown")
+    expect(ada.locator('.row[data-k="check"]')).to_be_focused()
+    ada.keyboard.press("Alt+ArrowRight")
+    expect(ada.locator("#tray")).to_contain_text("Check")
+    assert due(ada, "check") == "Thu 4 Jun"
+    expect(ada.locator('.row[data-k="check"]')).to_be_focused()
+    ada.keyboard.press("Alt+Shift+ArrowRight")
+    expect(ada.locator('.row[data-k="check"] .d')).to_have_text("Fri 5 Jun")
+    ada.get_by_role("button", name=re.compile("Apply to")).press("Enter")
+    expect(ada.locator(".foot")).to_contain_text("Shift 1")
+    ada.keyboard.press("?")
+    expect(ada.get_by_role("dialog")).to_contain_text("move the task by a day")
+
+
+def test_a_date_is_typed_and_a_wrong_one_is_told_beside_its_field(ada: Page) -> None:
+    open_run(ada)
+    ada.locator('.row[data-k="print"]').click()
+    field = ada.get_by_label("Due", exact=True)
+    field.fill("soon")
+    field.press("Enter")
+    expect(ada.locator("#fault-due")).to_contain_text('"soon" is no date')
+    expect(field).to_have_value("soon")
+    field.fill("wd+2")
+    field.press("Enter")
+    expect(ada.locator("#tray")).to_contain_text("+2 d")
+    expect(field).to_have_value("Fri 12 Jun 2026")
+
+
+def test_a_task_is_finished_only_after_what_it_waits_for(ada: Page) -> None:
+    open_run(ada)
+    ada.locator('.row[data-k="check"]').click()
+    panel = ada.get_by_label("Selected task")
+    panel.get_by_role("button", name="Done").click()
+    expect(panel).to_contain_text("Check waits for Draft, which is not done. Finish that first.")
+    panel.get_by_role("button", name="Draft").click()
+    expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
+    panel.get_by_role("button", name="Done").click()
+    expect(ada.locator('.row[data-k="check"] .sr')).to_have_text("ready")
+
+
+def test_the_second_of_two_people_is_shown_the_new_state(ada: Page, address: str) -> None:
+    open_run(ada)
+    other = ada.context.new_page()
+    other.set_viewport_size({"width": 1280, "height": 800})
+    other.goto(ada.url)
+    drag(other, '#field .mk[data-k="draft"] .hit', 4)
+    expect(other.locator("#tray")).to_be_visible()
+    drag(ada, '#field .mk[data-k="draft"] .hit', 1)
+    ada.get_by_role("button", name=re.compile("Apply to")).click()
+    expect(ada.locator(".foot")).to_contain_text("Shift 1")
+    other.get_by_role("button", name=re.compile("Apply to")).click()
+    expect(other.get_by_role("alert")).to_contain_text("worked out anew")
+    expect(other.locator("#tray")).to_contain_text("Tue 2 – Wed 3 Jun")  # from where the other put it
+    other.get_by_role("button", name=re.compile("Apply to")).click()
+    expect(other.locator(".foot")).to_contain_text("Shift 2")
+
+
+def test_a_circle_typed_at_a_row_is_shown_and_what_was_typed_stays(ada: Page) -> None:
+    ada.goto(ada.url.replace("/runs", "/templates/1"))
+    cell = ada.locator("#c-follows-draft")
+    cell.fill("party")
+    cell.press("Tab")
+    expect(ada.get_by_role("alert")).to_contain_text("Draft → Check → Print → Party → Draft")
+    expect(cell).to_have_value("party")
+
+
+def test_the_theme_is_switched_and_kept(ada: Page) -> None:
+    before = ada.evaluate("getComputedStyle(document.body).backgroundColor")
+    ada.get_by_role("button", name="Switch between light and dark").click()
+    ada.reload()
+    assert ada.evaluate("getComputedStyle(document.body).backgroundColor") != before
+
+
+def test_at_390_pixels_the_run_is_a_list_with_its_panel(ada: Page) -> None:
+    ada.set_viewport_size({"width": 390, "height": 800})
+    open_run_narrow = ada.get_by_role("link", name="Bulletin 7")
+    open_run_narrow.click()
+    ada.locator('.row[data-k="draft"]').click()
+    expect(ada.get_by_label("Selected task")).to_contain_text("Draft")
+    assert ada.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: str) -> None:
+    if not AXE.exists():
+        pytest.skip("axe-core comes with Node's packages, which are not here")
+    ada.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
+    ada.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
+    pages = ["/runs", "/library", "/runs/1?task=check", "/runs/1?view=list", "/runs/1?view=crew", "/runs/1?view=facts"]
+    pages += ["/runs/1?view=history", "/templates/1", "/templates/1?step=check", "/start/1"]
+    for path in pages:
+        ada.goto(address + path)
+        violations(ada, path)
+    ada.goto(f"{address}/runs/1")
+    drag(ada, '#field .mk[data-k="draft"] .hit', 4)
+    expect(ada.locator("#tray")).to_be_visible()
+    violations(ada, "tray")
+    ada.get_by_role("button", name="Sign out").click()
+    violations(ada, "/sign-in")
+
+
+def violations(page: Page, where: str) -> None:
+    page.evaluate(AXE.read_text("utf-8"))
+    found = page.evaluate(
+        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+    )
+    said = [
+        f"{v['id']}: {n['target']} {n.get('failureSummary', '')[:160]}"
+        for v in found["violations"]
+        for n in v["nodes"][:2]
+    ]
+    assert said == [], where
