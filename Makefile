@@ -10,7 +10,7 @@ SOURCES := src tests bench
 demo: .venv/.ready
 	@$(BIN)/unisequa demo --port $(PORT)
 
-test: .venv/.ready-dev chromium check unit browser css-check
+test: .venv/.ready-dev chromium check unit css-check browser
 
 .venv/.ready: pyproject.toml requirements.lock
 	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 or newer is needed; set PYTHON=…"; exit 1; }
