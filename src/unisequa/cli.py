@@ -265,8 +265,10 @@ def demo(
 
 
 def _serve(settings: Settings, port: int, words: str) -> None:
+    import gc
     import socket
 
+    gc.disable()  # loading makes much that stays and little that goes
     import uvicorn
 
     with socket.socket() as probe:
@@ -278,6 +280,8 @@ def _serve(settings: Settings, port: int, words: str) -> None:
     from unisequa.web.app import create_app
 
     application = create_app(settings)
+    gc.freeze()
+    gc.enable()
     print(words, flush=True)
     uvicorn.run(application, host="127.0.0.1", port=port, log_level="warning", server_header=False)
 

@@ -10,8 +10,6 @@ import datetime as dt
 import uuid
 from collections.abc import Callable
 
-from icalendar import Calendar, Todo, vText
-
 from unisequa.core.plan import LinkOf, Plan
 
 _STATUS = {
@@ -43,6 +41,8 @@ def plan_ics(
     notes : callable
         Gives the text of a task by its key.
     """
+    from icalendar import Calendar, Todo, vText  # slow to load, and most servers' first page needs none
+
     calendar = Calendar()
     calendar.add("prodid", "-//Unisequa//Unisequa 0.1//EN")
     calendar.add("version", "2.0")

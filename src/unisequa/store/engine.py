@@ -7,11 +7,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, event, inspect
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
 BUSY_SECONDS = 15
+MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
 
 
 def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
@@ -64,7 +65,19 @@ class Store:
             yield session
 
     def migrate(self) -> None:
-        """Bring the tables to the newest shape; quick when they have it."""
-        from unisequa.store.migrations.run import migrate
+        """Bring the tables to the newest shape; quick when they have it.
 
-        migrate(self.url)
+        Migrations are numbered, so the newest is the last by name; only where the tables are behind it is
+        Alembic loaded at all.
+        """
+        newest = max(path.name for path in MIGRATIONS.glob("[0-9]*.py")).partition("_")[0]
+        if self._revision() != newest:
+            from unisequa.store.migrations.run import migrate
+
+            migrate(self.url)
+
+    def _revision(self) -> str | None:
+        with self.engine.execution_options(reading=True).connect() as connection:
+            if not inspect(connection).has_table("alembic_version"):
+                return None
+            return connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote, urlsplit
 
-import structlog
 from fastapi import FastAPI, Request
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -18,15 +17,6 @@ from unisequa.store.engine import Store
 from unisequa.web import library, runs, shifts, sign_in, start, template_parts, templates_page
 from unisequa.web.pages import STATIC, asks_for_piece, render
 from unisequa.web.session import ForgedRequest, Sessions, SignInNeeded
-
-structlog.configure(
-    processors=[
-        structlog.processors.add_log_level,
-        structlog.processors.TimeStamper(fmt="iso", utc=True),
-        structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback),
-    ]
-)
-log = structlog.get_logger()
 
 LARGEST_BODY = 4 * 1024 * 1024
 
@@ -126,9 +116,23 @@ def _answer_errors(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     def _unexpected(request: Request, error: Exception) -> Response:
-        log.exception("unexpected error", path=request.url.path, exc_info=error)
+        _log(request.url.path, error)
         message = "Something went wrong on our side and nothing was changed. It has been written to the log."
         return _error(request, 500, "That did not work", message)
+
+
+def _log(path: str, error: Exception) -> None:
+    """Write an unexpected error to the log, without the values it met on its way."""
+    import structlog
+
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.dev.ConsoleRenderer(colors=False, exception_formatter=structlog.dev.plain_traceback),
+        ]
+    )
+    structlog.get_logger().error("unexpected error", path=path, exc_info=error)
 
 
 def _error(request: Request, status: int, title: str, message: str) -> Response:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import fields, is_dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import nh3
 from fastapi import Request
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
-from markdown_it import MarkdownIt
 from markupsafe import Markup
 from starlette.responses import HTMLResponse
 
@@ -33,15 +31,18 @@ def static(name: str) -> str:
 
 
 @lru_cache(maxsize=1)
-def _markdown() -> MarkdownIt:
-    return MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table")
+def _markdown() -> Callable[[str], str]:
+    import nh3
+    from markdown_it import MarkdownIt
+
+    reader = MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table")
+    return lambda text: nh3.clean(reader.render(text), link_rel="noopener noreferrer")
 
 
 def rich(text: str) -> Markup:
     """Markdown as safe HTML, ``- [ ]`` shown as an empty box."""
     boxed = text.replace("- [ ]", "- ☐").replace("- [x]", "- ☑")
-    html = nh3.clean(_markdown().render(boxed), link_rel="noopener noreferrer")
-    return Markup(html)  # noqa: S704 - cleaned in the line above
+    return Markup(_markdown()(boxed))  # noqa: S704 - cleaned there
 
 
 def _environment() -> Environment:

@@ -6,9 +6,6 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Engine
 
 from unisequa.core.errors import UnisequaError
 from unisequa.store.engine import make_engine
@@ -30,8 +27,6 @@ def migrate(url: str) -> None:
     config = configuration()
     engine = make_engine(url, foreign_keys=False)
     try:
-        if _current(engine) == ScriptDirectory.from_config(config).get_current_head():
-            return
         with engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
@@ -40,8 +35,3 @@ def migrate(url: str) -> None:
                 raise UnisequaError(f"the database has rows that refer to nothing: {broken[:3]}; nothing was changed")
     finally:
         engine.dispose()
-
-
-def _current(engine: Engine) -> str | None:
-    with engine.connect() as connection:
-        return MigrationContext.configure(connection).get_current_revision()
