@@ -110,3 +110,13 @@ def test_a_run_on_hold_is_not_worked_on(site: Site) -> None:
         runs.set_run_state(session, site.person("Ada"), site.run, "on hold")
     with pytest.raises(Refused, match="on hold"):
         act(site, "Bela", "draft", "begin")
+
+
+def test_nobody_is_put_into_a_role_by_a_number_that_nobody_has(site: Site) -> None:
+    ada = site.person("Ada")
+    with pytest.raises(Refused, match="nobody"), site.store.writing() as session:
+        runs.fill_role(session, ada, site.run, "writer", "999")
+    choices = Choices(anchors={"go": TODAY}, facts={"number": "8"}, crew={"writer": "999"})
+    with pytest.raises(Refused) as caught, site.store.writing() as session:
+        runs.start_run(session, ada, edition_of(session, ada, site.template), choices, TODAY)
+    assert set(caught.value.faults) == {"crew.writer"}

@@ -76,12 +76,18 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
     return assemble(template, occasion)
 
 
+def _chosen(session: Session, chosen: str) -> Person | None:
+    """The person whose id was chosen, if it is one who can sign in."""
+    person = session.get(Person, int(chosen)) if chosen.isascii() and chosen.isdigit() and len(chosen) < 10 else None
+    return person if person and person.active else None
+
+
 def _member(session: Session, actor: Person, role: Role, choices: Choices) -> tuple[Person | None, str]:
     chosen = choices.crew.get(role.key, "").strip()
     if role.fill.by == "outside":
         return None, chosen[:200]
     if chosen.isdigit():
-        return session.get(Person, int(chosen)), ""
+        return _chosen(session, chosen), ""
     if role.fill.by == "keeper":
         return actor, ""
     if role.fill.by == "person" and role.key not in choices.crew:
@@ -105,9 +111,10 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
         plan = rehearse(session, actor, edition, choices, today)
     except DocumentError as error:
         raise Refused({fault.path: fault.message[:1].upper() + fault.message[1:] for fault in error.faults}) from error
+    template = template_of(edition)
+    _check_people(session, template, choices)
     if not plan.tasks:
         raise Refused({"": "No step of this template applies here, so the run would be empty."})
-    template = template_of(edition)
     facts, _ = read_facts(template, choices.facts)
     run = Run(
         edition_id=edition.id,
@@ -136,6 +143,17 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
     note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
     session.flush()
     return run
+
+
+def _check_people(session: Session, template: Template, choices: Choices) -> None:
+    outside = {role.key for role in template.roles if role.fill.by == "outside"}
+    nobody = {
+        f"crew.{key}": "There is nobody with that number; choose somebody in the list."
+        for key, chosen in choices.crew.items()
+        if key not in outside and chosen.isdigit() and _chosen(session, chosen) is None
+    }
+    if nobody:
+        raise Refused(nobody)
 
 
 def _crew(session: Session, actor: Person, template: Template, choices: Choices) -> list[CrewMember]:
@@ -300,7 +318,9 @@ def fill_role(session: Session, actor: Person, run_id: int, role: str, chosen: s
     member = next((m for m in run.crew if m.role == role), None)
     if member is None:
         raise NotThere("This run has no such role.")
-    person = session.get(Person, int(chosen)) if chosen.isdigit() else None
+    person = _chosen(session, chosen)
+    if chosen.isdigit() and person is None:
+        raise Refused({"who": f"There is nobody to fill {member.label} with that number; choose somebody in the list."})
     member.person = person
     member.outside = "" if person else chosen.strip()[:200]
     note(session, actor, "crew changed", f"{member.label}: {member.name or 'nobody'}", run_id=run.id)

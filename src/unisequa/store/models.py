@@ -116,7 +116,9 @@ class Run(Base):
 
     edition: Mapped[Edition] = relationship()
     keeper: Mapped[Person] = relationship(foreign_keys=[keeper_id])
-    crew: Mapped[list[CrewMember]] = relationship(back_populates="run", cascade="all, delete-orphan")
+    crew: Mapped[list[CrewMember]] = relationship(
+        back_populates="run", order_by="CrewMember.id", cascade="all, delete-orphan"
+    )
     tasks: Mapped[list[TaskRow]] = relationship(
         back_populates="run", order_by="TaskRow.position", cascade="all, delete-orphan"
     )
