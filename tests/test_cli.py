@@ -108,7 +108,6 @@ def test_a_file_that_is_no_template_is_refused(content: str, words: str, tmp_pat
         {"direction": "backward"},
         {"includes": [{"key": "m", "template": "other"}]},
         {"steps": [step("a"), step("b", parent="a")]},
-        {"links": [{"from": "a", "to": "b", "type": "SS"}]},
     ],
     ids=lambda change: next(iter(change)),
 )

@@ -12,9 +12,6 @@ from typer.testing import CliRunner
 from tests.test_cli import run
 
 CASES = sorted((Path(__file__).parent / "conformance").glob("*.json"))
-NOT_YET = {
-    "four-link-types": "start-to-start, finish-to-finish and start-to-finish links are not computed yet",
-}
 EDITS_NOT_YET = {"--close": "closures in a shift", "--anchor": "moving an anchor in a shift"}
 
 
@@ -34,9 +31,6 @@ def printed_plan(found: Any, folder: Path) -> Any:
 def test_a_case_is_planned_as_it_says(path: Path, tmp_path: Path) -> None:
     found = case(path)
     result = printed_plan(found, tmp_path)
-    if path.stem in NOT_YET:
-        assert result.exit_code == 2 and not result.stdout and "cannot be computed yet" in result.stderr
-        pytest.skip(NOT_YET[path.stem])
     assert result.exit_code == 0, result.stderr
     planned = json.loads(result.stdout)
     tasks = {task["key"]: task for task in planned["tasks"]}

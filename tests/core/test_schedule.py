@@ -38,9 +38,9 @@ def networks(draw: st.DrawFn, *, plain: bool = False) -> Network:
     chosen = draw(st.lists(st.sampled_from(pairs), unique=True, max_size=25)) if pairs else []
     order = draw(st.permutations(range(n)))  # positions say nothing about the order
     lag = st.just(0) if plain else st.integers(-3, 4)
-    links = [
-        Dependency(order[i], order[j], draw(lag), draw(st.sampled_from(["working", "elapsed"]))) for i, j in chosen
-    ]
+    types = st.just("FS") if plain else st.sampled_from(["FS", "FS", "SS", "FF", "SF"])
+    units = st.sampled_from(["working", "elapsed"])
+    links = [Dependency(order[i], order[j], draw(lag), draw(units), draw(types)) for i, j in chosen]
     return Network.of(activities, links)
 
 
@@ -70,10 +70,14 @@ def holds(network: Network, start: list[int], finish: list[int], i: int, at: int
     first = at if activity.duration or activity.edge == "start" else at - 1
     if not worked(activity.calendar, first):
         return False
+    ends, left = at, activity.duration
+    while left:
+        left -= worked(activity.calendar, ends)
+        ends += 1
     for link in network.links:
         if link.target != i:
             continue
-        bound = finish[link.source]
+        bound = {"F": finish, "S": start}[link.type[0]][link.source]
         if link.unit == "elapsed":
             bound += link.lag
         else:
@@ -84,7 +88,7 @@ def holds(network: Network, start: list[int], finish: list[int], i: int, at: int
             while left and link.lag < 0:
                 bound -= 1
                 left -= worked(activity.calendar, bound)
-        if at < bound:
+        if {"S": at, "F": ends}[link.type[1]] < bound:
             return False
     return True
 
@@ -133,16 +137,18 @@ def test_free_slack_moves_no_successor_and_one_more_day_does(network: Network) -
 
 
 @given(networks())
-def test_drivers_are_just_the_links_without_which_a_task_could_start_earlier_or_another_holds_it(
-    network: Network,
-) -> None:
+def test_drivers_are_just_the_links_that_alone_would_put_a_task_where_it_is(network: Network) -> None:
     start, finish, drivers = forward(network)
-    for i in range(len(network.activities)):
+    for i, activity in enumerate(network.activities):
+        alone = Activity(activity.key, activity.duration, activity.calendar, activity.edge)
+        holding = set()
         for link in network.incoming[i]:
-            alone = Activity(*(getattr(network.activities[i], f) for f in ("key", "duration", "calendar", "edge")))
-            fixed = Activity("p", 1, EVERY_DAY, "finish", finish[link.source] - 1)
-            only, _, _ = forward(Network.of([fixed, alone], [Dependency(0, 1, link.lag, link.unit)]))
-            assert (link.source in drivers[i]) == (only[1] == start[i])
+            length = finish[link.source] - start[link.source]
+            source = Activity("p", length, EVERY_DAY, "start", start[link.source])
+            only, _, _ = forward(Network.of([source, alone], [Dependency(0, 1, link.lag, link.unit, link.type)]))
+            if only[1] == start[i]:
+                holding.add(link.source)
+        assert set(drivers[i]) == holding
 
 
 def test_a_circle_names_the_steps_it_runs_through() -> None:

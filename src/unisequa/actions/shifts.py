@@ -14,7 +14,7 @@ from unisequa.actions.runs import check_may_change, run_of
 from unisequa.core.cascade import Cascade, Due, Duration, Edit, Move, cascade
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan import FINISHED, read_days
-from unisequa.core.schedule import UNDATED, lagged, place
+from unisequa.core.schedule import UNDATED, bound_of, place
 from unisequa.core.words import count_words
 from unisequa.store.models import Person, Run, ShiftRow, now
 from unisequa.store.plans import plan_of, set_dates
@@ -147,12 +147,15 @@ def _check_links(run: Run, keys: set[str], number: int, today: dt.date) -> None:
     plan = plan_of(run, today)
     for link in plan.network.links:
         source, target = plan.tasks[link.source], plan.tasks[link.target]
-        finish, start = plan.schedule.finish[link.source], plan.schedule.start[link.target]
+        was, start = (
+            (plan.schedule.start[link.source], plan.schedule.finish[link.source]),
+            plan.schedule.start[link.target],
+        )
         one_moved = (source.key in keys) != (target.key in keys)
-        if not one_moved or UNDATED in (finish, start) or target.state in FINISHED:
+        if not one_moved or UNDATED in (was[1], start) or target.state in FINISHED:
             continue
         activity = plan.network.activities[link.target]
-        if place(activity, lagged(finish, link, activity.calendar))[0] > start:
+        if place(activity, bound_of(link, was, activity))[0] > start:
             days = read_days(target, start, start + 1)
             assert days
             text = f"{target.title} now stands before {source.title} would end, so shift {number} cannot be taken back."

@@ -84,9 +84,6 @@ def not_computed(template: Template) -> Iterator[Fault]:
     for i, step in enumerate(template.steps):
         if step.parent:
             yield Fault(f"steps[{i}].parent", f"a sub-step {later}")
-    for i, link in enumerate(template.links):
-        if link.type != "FS":
-            yield Fault(f"links[{i}].type", f"a link of type {link.type} {later}")
 
 
 def read_facts(template: Template, given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
@@ -352,4 +349,4 @@ def _joined(a: Link, b: Link) -> Link:
         lag, unit = lag_a + lag_b, b.unit if lag_b else a.unit
     else:
         lag, unit = max((lag_a, a.unit), (lag_b, b.unit))
-    return Link.model_validate({"from": a.from_, "to": b.to, "lag": lag, "unit": unit})
+    return Link.model_validate({"from": a.from_, "to": b.to, "type": a.type[0] + b.type[1], "lag": lag, "unit": unit})

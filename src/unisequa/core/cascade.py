@@ -3,7 +3,7 @@
 In *push* a task keeps the date it has unless a link or a day off now forces it later:
 
     start(S) ≥ the start it has (or the one the shift gives it)
-    start(S) ≥ finish(P) ⊕ lag               for every link P → S
+    every link P → S holds, as in :mod:`unisequa.core.schedule`
 
 Only what is downstream of an edit is looked at, in topological order, so the work is proportional to
 what may move and not to the size of the run.
@@ -22,7 +22,7 @@ from unisequa.core.errors import DateRangeError, ShiftError, did_you_mean
 from unisequa.core.network import Activity
 from unisequa.core.plan import FINISHED, Plan, Task, boundaries, read_days, with_dates
 from unisequa.core.reasons import link_words
-from unisequa.core.schedule import UNDATED, lagged, place
+from unisequa.core.schedule import UNDATED, bound_of, place
 from unisequa.core.words import day_words
 
 Mode = Literal["push"]
@@ -112,16 +112,19 @@ class Cascade:
         """Why this task moves, in words."""
         if change.cause == "edited":
             return "moved by you" if change.duration is None else f"now takes {change.duration} d, set by you"
-        after = {c.key: c.after[1] for c in self.changes}
+        after = {c.key: c.after for c in self.changes}
         plan = self.plan
         target = plan.position(change.key)
         for link in plan.network.incoming[target]:
             if plan.tasks[link.source].key == change.via:
-                finish = list(plan.schedule.finish)
-                finish[link.source] = after.get(change.via, finish[link.source])
-                start = list(plan.schedule.start)
-                start[link.source] = min(start[link.source], finish[link.source])
+                start, finish = list(plan.schedule.start), list(plan.schedule.finish)
+                i = link.source
+                start[i], finish[i] = after.get(change.via, (start[i], finish[i]))
                 shown = replace(plan, schedule=replace(plan.schedule, start=start, finish=finish))
+                resized = next((c for c in self.changes if c.key == change.via and c.duration is not None), None)
+                if resized:
+                    tasks = tuple(_resized(t, resized) if t.key == change.via else t for t in shown.tasks)
+                    shown = replace(shown, tasks=tasks)
                 return link_words(shown, link)
         return "follows"
 
@@ -247,10 +250,11 @@ def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: lis
             start, finish = old[0], place(activity, old[0])[1]
         else:
             for link in network.incoming[i]:
-                source = moved[link.source].after[1] if link.source in moved else standing.finish[link.source]
-                if source == UNDATED:
+                was = standing.start[link.source], standing.finish[link.source]
+                source = moved[link.source].after if link.source in moved else was
+                if source[1] == UNDATED:
                     continue
-                asked = place(activity, lagged(source, link, activity.calendar))
+                asked = place(activity, bound_of(link, source, activity))
                 if asked[0] > start:
                     (start, finish), via = asked, link.source
         if i not in wishes and via is None and start <= old[0]:

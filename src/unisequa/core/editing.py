@@ -156,7 +156,7 @@ def in_phases(template: Template) -> list[Step]:
 
 
 def set_follows(template: Template, key: str, text: str) -> Template:
-    """Replace the finish-to-start links into a step by what was typed; links of other types stay."""
+    """Replace the links into a step by what was typed."""
     _index(template.steps, key, "step")
     try:
         wanted = typed_follows(text, in_phases(template))
@@ -169,9 +169,9 @@ def set_follows(template: Template, key: str, text: str) -> Template:
         if circle := _circle(template, key, entry.key):
             way = " → ".join(titles[k] for k in circle)
             raise EditError("follows", f"that would make a circle: {way}")
-    kept = [link for link in template.links if link.to != key or link.type != "FS"]
+    kept = [link for link in template.links if link.to != key]
     new = [
-        Link.model_validate({"from": entry.key, "to": key, "lag": entry.lag, "unit": entry.unit}) for entry in wanted
+        Link.model_validate({"from": w.key, "to": key, "type": w.type, "lag": w.lag, "unit": w.unit}) for w in wanted
     ]
     return changed(template, links=(*kept, *new))
 

@@ -193,8 +193,6 @@ def read_plan(content: object) -> Plan:
         for name, key in (("from", link.from_), ("to", link.to)):
             if key not in known_keys:
                 faults.append(Fault(f"links[{i}].{name}", f'no task "{key}"{did_you_mean(key, known_keys)}'))
-        if link.type != "FS":
-            faults.append(Fault(f"links[{i}].type", f"a link of type {link.type} cannot be computed yet"))
     if faults:
         raise DocumentError(faults)
     labels = {key: document.anchor_labels.get(key, key) for key in document.anchors}

@@ -54,6 +54,11 @@ class Dependency:
     unit: LagUnit = "working"
     type: LinkType = "FS"
 
+    @property
+    def plain(self) -> bool:
+        """Finish-to-start without lag, as most links are."""
+        return not self.lag and self.type == "FS"
+
 
 @dataclass(frozen=True, slots=True)
 class Network:
@@ -61,10 +66,10 @@ class Network:
 
     ``order`` lists positions, each behind all that it depends on; ``rank`` is its inverse. ``incoming``
     and ``outgoing`` hold the links of each position. The rest is laid out for the inner loops:
-    ``before`` and ``after`` the positions at the other end of links without lag, ``lagged_in`` and
+    ``before`` and ``after`` the positions at the other end of plain links, ``lagged_in`` and
     ``lagged_out`` the other links, ``calendars`` each calendar once and ``calendar_of`` which one a
-    position uses, ``plain_in`` and ``plain_out`` whether a position is a task with a duration and has
-    neither lag nor constraint on that side, ``floors`` and ``durations`` those of the activities
+    position uses, ``plain_in`` and ``plain_out`` whether a position is a task with a duration and has only
+    plain links and no constraint on that side, ``floors`` and ``durations`` those of the activities
     (-1 for no floor).
     """
 
@@ -114,10 +119,10 @@ class Network:
             tuple(rank),
             tuple(map(tuple, incoming)),
             tuple(map(tuple, outgoing)),
-            before=tuple(tuple(k.source for k in into if not k.lag) for into in incoming),
-            after=tuple(tuple(k.target for k in out if not k.lag) for out in outgoing),
-            lagged_in=tuple(tuple(k for k in into if k.lag) for into in incoming),
-            lagged_out=tuple(tuple(k for k in out if k.lag) for out in outgoing),
+            before=tuple(tuple(k.source for k in into if k.plain) for into in incoming),
+            after=tuple(tuple(k.target for k in out if k.plain) for out in outgoing),
+            lagged_in=tuple(tuple(k for k in into if not k.plain) for into in incoming),
+            lagged_out=tuple(tuple(k for k in out if not k.plain) for out in outgoing),
         ).with_activities(activities)
 
     def with_activities(self, activities: Iterable[Activity]) -> Network:

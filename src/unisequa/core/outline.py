@@ -81,7 +81,7 @@ def _bare(template: Template) -> Template:
     return template.model_copy(
         update={
             "steps": steps,
-            "links": tuple(k for k in template.links if k.type == "FS" and k.from_ in keys and k.to in keys),
+            "links": tuple(k for k in template.links if k.from_ in keys and k.to in keys),
             "anchors": tuple(anchor.model_copy(update={"required": False}) for anchor in template.anchors),
             "roles": tuple(role.model_copy(update={"calendar": None}) for role in template.roles),
             "facts": (),

@@ -8,7 +8,7 @@ from typing import Literal
 from unisequa.core.network import Dependency
 from unisequa.core.offsets import unrolled_day
 from unisequa.core.plan import Plan, read_days
-from unisequa.core.schedule import UNDATED, lagged, place
+from unisequa.core.schedule import UNDATED, bound_of, place
 from unisequa.core.words import count_words, day_words, offset_words
 
 Kind = Literal["anchor", "link", "opening", "not before", "kept", "undated"]
@@ -76,16 +76,23 @@ def why(plan: Plan, position: int) -> str:
 
 
 def link_words(plan: Plan, link: Dependency) -> str:
-    """``after Count the till (ends Wed 5 Aug)``, with the lag where there is one."""
-    source = plan.tasks[link.source]
-    days = plan.days(link.source)
-    verb = "ends" if source.duration else "falls on"
-    ends = f"{verb} {day_words(days[1])}" if days else "has no date yet"
+    """``after Count the till (ends Wed 5 Aug)``, with the lag where there is one.
+
+    A link that bounds the target's end says so: ``to end with Count the till (ends Wed 5 Aug)``.
+    """
+    source, days = plan.tasks[link.source], plan.days(link.source)
+    at_end = link.type[0] == "F"
+    verb = ("ends" if at_end else "starts") if source.duration else "falls on"
+    known = f"{verb} {day_words(days[at_end])}" if days else "has no date yet"
+    to_end = "to end " if link.type[1] == "F" else ""
     if not link.lag:
-        return f"after {source.title} ({ends})"
+        word = {"FS": "after", "SS": "with the start of", "FF": "with", "SF": "after the start of"}[link.type]
+        return f"{to_end}{word} {source.title} ({known})"
     unit = "working day" if link.unit == "working" else "day"
-    side = "after" if link.lag > 0 else "before the end of"
-    return f"{count_words(abs(link.lag), unit)} {side} {source.title} ({ends})"
+    amount = count_words(abs(link.lag), unit)
+    side = "after" if link.lag > 0 else "before"
+    end = "" if at_end and link.lag > 0 else "the end of " if at_end else "the start of "
+    return f"{to_end}{amount} {side} {end}{source.title} ({known})"
 
 
 def _shown(plan: Plan, position: int) -> str:
@@ -117,7 +124,8 @@ def _target(plan: Plan, position: int) -> Reason:
 
 def _link(plan: Plan, link: Dependency, position: int) -> Reason:
     activity = plan.network.activities[position]
-    placed = place(activity, lagged(plan.schedule.finish[link.source], link, activity.calendar))
+    source = plan.schedule.start[link.source], plan.schedule.finish[link.source]
+    placed = place(activity, bound_of(link, source, activity))
     days = read_days(plan.tasks[position], *placed)
     assert days
     text = f"{link_words(plan, link)} → {day_words(days[0])}"

@@ -3,11 +3,14 @@
 Forward, in topological order, each activity starts at the earliest worked slot at or behind every floor:
 
     start(S) ≥ floor(S)                      target, or where a run has put it
-    start(S) ≥ finish(P) ⊕ lag               for every link P → S, finish-to-start
+    start(S)  ≥ finish(P) ⊕ lag              finish-to-start
+    start(S)  ≥ start(P)  ⊕ lag              start-to-start
+    finish(S) ≥ finish(P) ⊕ lag              finish-to-finish
+    finish(S) ≥ start(P)  ⊕ lag              start-to-finish
 
-Backward, the latest finish that keeps every successor at or before its late start and every deadline:
+Backward, the latest dates with which every successor keeps its late dates and every deadline holds:
+the same inequalities the other way round, with late dates on their left, and
 
-    finish(P) ⊕ lag ≤ late start(S)          for every link P → S
     finish(P) ≤ deadline(P), end of the run
 
 A working lag is counted on the calendar of the link's target. Slack is counted in worked slots of the
@@ -60,25 +63,49 @@ def place(activity: Activity, bound: int) -> tuple[int, int]:
     return boundary, boundary
 
 
-def lagged(finish: int, link: Dependency, calendar: WorkingCalendar) -> int:
-    """``finish ⊕ lag``: the boundary a link asks its target not to start before."""
+def lagged(boundary: int, link: Dependency, calendar: WorkingCalendar) -> int:
+    """``boundary ⊕ lag``, a working lag counted on the calendar of the link's target."""
     if link.unit == "elapsed":
-        return finish + link.lag
-    return calendar.advance(finish, link.lag)
+        return boundary + link.lag
+    return calendar.advance(boundary, link.lag)
 
 
-def latest_source(link: Dependency, target: Activity, late: int) -> int:
-    """The last finish of a link's source with which its target still starts by ``late``.
+def bound_of(link: Dependency, source: tuple[int, int], target: Activity) -> int:
+    """The boundary before which a link does not let its target start.
 
-    The inverse of :func:`lagged` followed by :func:`place`; ``late`` is a boundary the target may stand on.
+    Parameters
+    ----------
+    source : tuple of int
+        Start and finish of the link's source.
     """
+    asked = lagged(source[link.type[0] == "F"], link, target.calendar)
+    if link.type[1] == "S" or not target.duration:
+        return asked
+    return target.calendar.worked_day(asked - 1, 1 - target.duration)  # so that it finishes at or after it
+
+
+def latest_source(link: Dependency, late: tuple[int, int], calendar: WorkingCalendar) -> int:
+    """The last boundary of a link's source with which its target still keeps its late dates.
+
+    The inverse of :func:`bound_of` and :func:`place` together. ``late`` are the target's start and finish,
+    ``calendar`` its calendar; the boundary is the source's start or finish as the link's type says.
+    """
+    boundary = late[link.type[1] == "F"]
     if not link.lag:
-        return late
+        return boundary
     if link.unit == "elapsed":
-        return late - link.lag
-    if target.duration or target.edge == "start" or link.lag > 0:
-        return target.calendar.worked_day(late, -link.lag)
-    return target.calendar.worked_day(late + 1, -link.lag - 1)
+        return boundary - link.lag
+    if link.lag > 0:
+        return calendar.worked_day(boundary, -link.lag)
+    return calendar.worked_day(boundary + 1, -link.lag - 1)
+
+
+def _as_finish(link: Dependency, boundary: int, source: Activity) -> int:
+    """A bound on a link's source as a bound on its finish."""
+    if link.type[0] == "F" or not source.duration:
+        return boundary
+    start = source.calendar.worked_day(boundary + 1, -1)
+    return source.calendar.advance(start, source.duration)
 
 
 class _Tables:
@@ -177,7 +204,7 @@ def _place_any(
     """Place one activity of any kind: with lags, constraints, or a milestone."""
     activity = network.activities[t]
     asked = [
-        (link.source, lagged(finish[link.source], link, activity.calendar))
+        (link.source, bound_of(link, (start[link.source], finish[link.source]), activity))
         for link in network.lagged_in[t]
         if finish[link.source] >= 0
     ]
@@ -249,8 +276,11 @@ def backward(
                     for link in lagged_out[t]:
                         s = link.target
                         if early[s] != _FAR:
-                            bound = min(bound, latest_source(link, activities[s], late_start[s]))
-                            reach = min(reach, latest_source(link, activities[s], early[s]))
+                            calendar = activities[s].calendar
+                            late = latest_source(link, (late_start[s], late_finish[s]), calendar)
+                            bound = min(bound, _as_finish(link, late, activity))
+                            stands = latest_source(link, (early[s], finish[s]), calendar)
+                            reach = min(reach, _as_finish(link, stands, activity))
                     if activity.deadline is not None and activity.deadline < bound:
                         bound = activity.deadline
                     if not duration and activity.edge == "start":  # its boundary is the day it begins

@@ -6,9 +6,10 @@ import datetime as dt
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import cast
 
 from unisequa.core.calendar import FIRST_DAY, LAST_DAY, WorkingCalendar
-from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, Step, Unit, When
+from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, LinkType, Step, Unit, When
 from unisequa.core.errors import UnisequaError, did_you_mean
 from unisequa.core.words import MONTHS, day_words
 
@@ -86,20 +87,25 @@ def _named(text: str, day: int, month: str, year: str | None, today: dt.date) ->
 
 @dataclass(frozen=True, slots=True)
 class Follows:
-    """One entry of "follows": a step, and the lag in days of ``unit``."""
+    """One entry of "follows": a step, the link's type, and the lag in days of ``unit``."""
 
     key: str
     lag: int = 0
     unit: LagUnit = "working"
+    type: LinkType = "FS"
 
 
-_ENTRY = re.compile(r"^(?P<step>.*?)(?:\s*(?P<sign>[+−-])\s*(?P<lag>\d{1,5})\s*(?P<unit>wd|d)?)?$")
+_ENTRY = re.compile(
+    r"^(?P<step>.*?)(?:\s+(?P<type>fs|ss|ff|sf))?(?:\s*(?P<sign>[+−-])\s*(?P<lag>\d{1,5})\s*(?P<unit>wd|d)?)?$",
+    re.IGNORECASE,
+)
 
 
 def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
     """The steps that somebody typed as followed: ``till, bank +2 wd`` by key, title or row number.
 
-    ``wd`` are working days (also without a unit), ``d`` days on every calendar.
+    ``wd`` are working days (also without a unit), ``d`` days on every calendar. A link is finish-to-start
+    unless its type is named: ``bank SS +1 wd``.
 
     Raises
     ------
@@ -112,7 +118,7 @@ def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
             continue
         whole = _step(entry.strip(), steps)
         if whole:
-            found[whole] = Follows(whole)
+            found[f"{whole} FS"] = Follows(whole)
             continue
         parts = _ENTRY.match(entry.strip())
         key = parts and _step(parts["step"].strip(), steps)
@@ -122,7 +128,10 @@ def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
         lag = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
         if abs(lag) > MOST_DAYS:
             raise TypedError(f'"{entry.strip()}": the lag is longer than {MOST_DAYS} days')
-        found[key] = Follows(key, lag, "elapsed" if parts["unit"] == "d" else "working")
+        kind = cast(LinkType, (parts["type"] or "FS").upper())
+        found[f"{key} {kind}"] = Follows(
+            key, lag, "elapsed" if (parts["unit"] or "").lower() == "d" else "working", kind
+        )
     return list(found.values())
 
 
@@ -146,7 +155,8 @@ def follows_words(links: Sequence[Link]) -> str:
     words = []
     for link in links:
         lag = f" {int(link.lag):+d} {'wd' if link.unit == 'working' else 'd'}" if link.lag else ""
-        words.append(f"{link.from_}{lag}")
+        kind = "" if link.type == "FS" else f" {link.type}"
+        words.append(f"{link.from_}{kind}{lag}")
     return ", ".join(words)
 
 

@@ -20,6 +20,7 @@ _STATUS = {
     "done": "COMPLETED",
     "dropped": "CANCELLED",
 }
+_RELATION = {"FS": "FINISHTOSTART", "SS": "STARTTOSTART", "FF": "FINISHTOFINISH", "SF": "STARTTOFINISH"}
 _NAMESPACE = uuid.UUID("7a1c7f0e-64d3-4c0f-9f5c-2f5f0a6c3b11")
 
 
@@ -72,7 +73,7 @@ def plan_ics(
         if text := notes(task.key):
             todo.add("description", text)
         for link in into.get(task.key, []):
-            parameters = {"RELTYPE": "FINISHTOSTART"}
+            parameters = {"RELTYPE": _RELATION[link.type]}
             if link.lag:
                 parameters["GAP"] = f"{'-' if link.lag < 0 else ''}P{abs(link.lag)}D"
             todo.add("related-to", vText(uid(link.source)), parameters=parameters)

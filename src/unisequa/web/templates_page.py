@@ -44,7 +44,6 @@ class StepPanel:
     key: str
     values: Mapping[str, str]
     followers: tuple[tuple[str, str], ...]
-    other_links: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +183,7 @@ def _panel(template: Template, step: Step, held: Held) -> StepPanel:
         "when": when_words(step.when, template.anchors) if step.when else "",
         "edge": step.when.edge if step.when else "finish",
         "roll": step.when.roll if step.when else "following",
-        "follows": follows_words([link for link in into if link.type == "FS"]),
+        "follows": follows_words(into),
         "effort": step.effort or "",
         "priority": step.priority,
         "gate": step.gate,
@@ -195,8 +194,7 @@ def _panel(template: Template, step: Step, held: Held) -> StepPanel:
     }
     values |= held.typed if held.at == step.key else {}
     followers = tuple((link.to, titles.get(link.to, link.to)) for link in template.links if link.from_ == step.key)
-    others = tuple(f"{link.type} from {titles.get(link.from_, link.from_)}" for link in into if link.type != "FS")
-    return StepPanel(step.key, values, followers, others)
+    return StepPanel(step.key, values, followers)
 
 
 @router.post("/templates/{template_id}/steps")

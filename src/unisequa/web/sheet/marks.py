@@ -58,27 +58,44 @@ def lozenge(x: float, y: float) -> str:
 
 
 def arrows(
-    links: Iterable[tuple[str, str]],
+    links: Iterable[tuple[str, str, str]],
     ends: Mapping[str, tuple[float, float, float]],
     milestones: frozenset[str] = frozenset(),
 ) -> tuple[Arrow, ...]:
-    """Links drawn from a bar's end to the next one's start, right-angled with round corners.
+    """Links drawn from the end of a bar that they bind to the one they bound, right-angled with round corners.
 
     Parameters
     ----------
-    links : iterable of pairs
-        Source and target rows.
+    links : iterable of triples
+        Source row, target row, and the type: FS, SS, FF or SF.
     ends : mapping
         Row → where its mark begins, where it ends, and where its row begins, in pixels.
     """
     drawn = []
-    for source, target in links:
+    for source, target, kind in links:
         if source in ends and target in ends:
-            _, x1, row1 = ends[source]
-            x2, _, row2 = ends[target]
-            path, tip = _route(x1, row1 + ROW / 2, x2, row2 + ROW / 2, target in milestones)
+            x1, row1 = ends[source][kind[0] == "F"], ends[source][2]
+            x2, row2 = ends[target][kind[1] == "F"], ends[target][2]
+            y1, y2 = row1 + ROW / 2, row2 + ROW / 2
+            if kind == "FS":
+                path, tip = _route(x1, y1, x2, y2, target in milestones)
+            else:
+                path, tip = _around(x1, y1, x2, y2, kind)
             drawn.append(Arrow(source, target, path, tip))
     return tuple(drawn)
+
+
+def _around(x1: float, y1: float, x2: float, y2: float, kind: str) -> tuple[str, str]:
+    """A link of another type than finish-to-start: out at the side it binds, in at the side it bounds."""
+    into = 1 if kind[1] == "F" else -1
+    down = 1 if y2 >= y1 else -1
+    r, reach = ROUND, 9
+    lane = max(x1, x2) + reach if into > 0 else min(x1, x2) - reach
+    path = (
+        f"M{x1:g} {y1:g}H{lane - into * r:g}q{into * r} 0 {into * r} {down * r}"
+        f"V{y2 - down * r:g}q0 {down * r} {-into * r} {down * r}H{x2 + into * 3:g}"
+    )
+    return path, f"M{x2 + into * 4:g} {y2 - 3:g}v6l{-into * 4} -3z"
 
 
 def _route(x1: float, y1: float, x2: float, y2: float, lozenge_end: bool) -> tuple[str, str]:

@@ -126,7 +126,7 @@ def run_sheet(
         head_of(scale, calendar),
         days_off(scale, calendar),
         plumbs(wanted, scale.width),
-        arrows(((link.source, link.target) for link in plan.links), ends, milestones),
+        arrows(((link.source, link.target, link.type) for link in plan.links), ends, milestones),
         max(y, ROW),
         today_x,
     )

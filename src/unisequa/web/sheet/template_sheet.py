@@ -83,7 +83,7 @@ def template_sheet(template: Template) -> TemplateSheet:
         for step in members:
             number += 1
             mark = _mark(seen, scale, step, y)
-            into = [link for link in follows.get(step.key, []) if link.type == "FS"]
+            into = follows.get(step.key, [])
             lines.append(
                 StepLine(
                     step.key,
@@ -104,7 +104,7 @@ def template_sheet(template: Template) -> TemplateSheet:
                 ends[step.key] = (mark.x, mark.x + mark.width, y)
             y += ROW
     milestones = frozenset(step.key for step in template.steps if step.days == 0)
-    pairs = ((link.from_, link.to) for link in template.links if link.type == "FS")
+    pairs = ((link.from_, link.to, link.type) for link in template.links)
     return TemplateSheet(
         tuple(lines),
         scale,
