@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, NoReturn
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn, cast
 
 import typer
 
@@ -130,6 +130,7 @@ def cascade(
     format_: Annotated[str, typer.Option("--format", help="json or text")] = "json",
 ) -> None:
     """Apply a shift to a printed plan and print what follows."""
+    from unisequa.core.cascade import MODES, Mode
     from unisequa.core.cascade import cascade as work_out
     from unisequa.core.exchange import cascade_document, read_plan
     from unisequa.formats.documents import read_file, write_json
@@ -139,11 +140,8 @@ def cascade(
         "--drop": drop, "--fix": fix, "--shift": shift, "--catch-up": catch_up,
     }  # fmt: skip
     faults = [Fault(option, "cannot be computed yet") for option, given in later.items() if given is not None]
-    if mode != "push":
-        wrong = (
-            "cannot be computed yet" if mode in {"carry", "tighten"} else f'"{mode}" is none of push, carry, tighten'
-        )
-        faults.append(Fault("--mode", wrong))
+    if mode not in MODES:
+        faults.append(Fault("--mode", f'"{mode}" is none of push, carry, tighten'))
     if format_ not in {"json", "text"}:
         faults.append(Fault("--format", f'"{format_}" is none of json, text'))
     if faults:
@@ -151,7 +149,7 @@ def cascade(
     edits = _edits(move, due, duration)
     if not edits:
         raise DocumentError([Fault("cascade", "needs at least one edit, such as --move KEY=2026-08-31")])
-    result = work_out(read_plan(read_file(plan)), edits)
+    result = work_out(read_plan(read_file(plan)), edits, cast(Mode, mode))
     if format_ == "json":
         sys.stdout.write(write_json(cascade_document(result)))
     else:

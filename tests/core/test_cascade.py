@@ -57,6 +57,37 @@ def downstream(found: Plan, keys: set[str]) -> set[str]:
 
 
 @given(networks(), shifts)
+def test_tightened_every_link_holds_and_nothing_downstream_could_start_a_day_earlier(network, chosen) -> None:  # type: ignore[no-untyped-def]
+    found = standing_on(network)
+    edits = edits_for(found, chosen)
+    result = cascade(found, edits, "tighten")
+    after = result.after()
+    start, finish = list(after.schedule.start), list(after.schedule.finish)
+    free = Network.of([_without_floor(a) for a in after.network.activities], after.network.links)
+    edited = {edit.key for edit in edits}
+    for i, task in enumerate(after.tasks):
+        assert holds(free, start, finish, i, start[i])
+        if task.key not in edited and any(c.key == task.key for c in result.changes):
+            assert not any(holds(free, start, finish, i, at) for at in range(start[i] - 12, start[i]))
+
+
+@given(networks(), shifts)
+def test_carried_each_follower_moves_as_far_as_what_it_follows_unless_a_link_holds_it(network, chosen) -> None:  # type: ignore[no-untyped-def]
+    found = standing_on(network)
+    result = cascade(found, edits_for(found, chosen), "carry")
+    moved = {change.key: change for change in result.changes}
+    after = result.after()
+    free = Network.of([_without_floor(a) for a in after.network.activities], after.network.links)
+    start, finish = list(after.schedule.start), list(after.schedule.finish)
+    for i, task in enumerate(after.tasks):
+        assert holds(free, start, finish, i, start[i])
+        before = [moved[k.source].delta for k in found.links if k.target == task.key and k.source in moved]
+        change = moved.get(task.key)
+        if change and change.cause == "following":
+            assert change.delta == max(before) or not holds(free, start, finish, i, start[i] - 1)
+
+
+@given(networks(), shifts)
 def test_after_a_push_every_link_holds_and_what_is_not_downstream_stays_put(network, chosen) -> None:  # type: ignore[no-untyped-def]
     found = standing_on(network)
     edits = edits_for(found, chosen)
@@ -125,6 +156,23 @@ def test_a_milestone_stands_on_the_day_it_is_moved_to() -> None:
     after = cascade(found, [Move("m", day("2026-06-03"))]).after()
     assert dates(after)["m"] == ("2026-06-03", "2026-06-03")
     assert dates(after)["b"] == ("2026-06-04", "2026-06-04")
+
+
+def test_carrying_keeps_gaps_and_tightening_closes_them_later_or_earlier() -> None:
+    found = plan([step("a", 2, 0), step("b", 1), step("m", 0)], "a>b+2", "b>m")
+    slack = cascade(found, [Move("b", day("2026-06-10"))]).after()  # a gap of three days before b
+    earlier = Duration("a", 1)
+    assert [c.key for c in cascade(slack, [earlier]).changes] == ["a"]
+    carried = dates(cascade(slack, [earlier], "carry").after())
+    assert (carried["b"], carried["m"]) == (("2026-06-09",) * 2, ("2026-06-09",) * 2)
+    tightened = dates(cascade(slack, [earlier], "tighten").after())
+    assert (tightened["b"], tightened["m"]) == (("2026-06-04",) * 2, ("2026-06-04",) * 2)
+
+
+def test_what_is_begun_is_moved_by_no_mode() -> None:
+    found = _with_state(plan([step("a", 2, 0), step("b"), step("c")], "a>b", "b>c"), "b", "under way")
+    for mode in ("push", "carry", "tighten"):
+        assert [c.key for c in cascade(found, [Duration("a", 5)], mode).changes] == ["a"]
 
 
 def _with_state(found: Plan, key: str, state: str) -> Plan:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from unisequa.actions.errors import NotThere, Refused, Stale
 from unisequa.actions.history import note
 from unisequa.actions.runs import check_may_change, run_of
-from unisequa.core.cascade import Cascade, Due, Duration, Edit, Move, cascade
+from unisequa.core.cascade import Cascade, Due, Duration, Edit, Mode, Move, cascade
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan import FINISHED, read_days
 from unisequa.core.schedule import UNDATED, bound_of, place
@@ -30,7 +30,7 @@ class Considered:
     result: Cascade
 
 
-def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.date) -> Considered:
+def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.date, mode: Mode = "push") -> Considered:
     """Work a shift out on the run as it is now.
 
     Raises
@@ -40,13 +40,20 @@ def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.dat
     """
     run = run_of(session, run_id)
     try:
-        return Considered(run, cascade(plan_of(run, today), edits))
+        return Considered(run, cascade(plan_of(run, today), edits, mode))
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
 
 
 def apply_shift(
-    session: Session, actor: Person, run_id: int, version: int, edits: Iterable[Edit], today: dt.date, why: str = ""
+    session: Session,
+    actor: Person,
+    run_id: int,
+    version: int,
+    edits: Iterable[Edit],
+    today: dt.date,
+    why: str = "",
+    mode: Mode = "push",
 ) -> ShiftRow:
     """Apply a shift to the run whose ``version`` it was worked out on.
 
@@ -58,7 +65,7 @@ def apply_shift(
         When it changes nothing, or an edit cannot be.
     """
     edits = tuple(edits)
-    considered = consider(session, run_id, edits, today)
+    considered = consider(session, run_id, edits, today, mode)
     run, result = considered.run, considered.result
     check_may_change(run, actor)
     if run.version != version:

@@ -1,9 +1,13 @@
 """A shift of a plan and what follows from it.
 
-In *push* a task keeps the date it has unless a link or a day off now forces it later:
+What depends on an edited task follows in one of three modes; links hold in each of them, as in
+:mod:`unisequa.core.schedule`:
 
-    start(S) ≥ the start it has (or the one the shift gives it)
-    every link P → S holds, as in :mod:`unisequa.core.schedule`
+=======  =========================================================================================
+push     start(S) ≥ the start it has: a date is kept unless a link or a day off forces it later
+carry    start(S) ≥ the start it has, moved by as many worked slots as what it follows has moved
+tighten  start(S) ≥ its target and "not before", nothing else: the earliest place its floors allow
+=======  =========================================================================================
 
 Only what is downstream of an edit is looked at, in topological order, so the work is proportional to
 what may move and not to the size of the run.
@@ -19,13 +23,15 @@ from typing import Literal
 from unisequa.core.calendar import LAST_DAY
 from unisequa.core.document import MOST_DAYS
 from unisequa.core.errors import DateRangeError, ShiftError, did_you_mean
-from unisequa.core.network import Activity
+from unisequa.core.network import Activity, Dependency
 from unisequa.core.plan import FINISHED, Plan, Task, boundaries, read_days, with_dates
 from unisequa.core.reasons import link_words
 from unisequa.core.schedule import UNDATED, bound_of, place
 from unisequa.core.words import day_words
 
-Mode = Literal["push"]
+Mode = Literal["push", "carry", "tighten"]
+MODES: tuple[Mode, ...] = ("push", "carry", "tighten")
+_BEGUN = frozenset({"under way", "in review"})
 Cause = Literal["edited", "following"]
 
 
@@ -167,12 +173,12 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
         For a task that is not there, is done, or a date or duration that cannot be.
     """
     edits = tuple(edits)
-    if mode != "push":
-        raise ShiftError(f'the mode "{mode}" cannot be computed yet; use push')
+    if mode not in MODES:
+        raise ShiftError(f'"{mode}" is none of the modes push, carry, tighten')
     wishes = _wishes(plan, edits)
     conflicts: list[Conflict] = []
     try:
-        moved = _push(plan, wishes, conflicts)
+        moved = _follow(plan, wishes, mode, conflicts)
     except DateRangeError as error:
         raise ShiftError(f"{error}; choose a date nearer to today") from error
     changes = tuple(moved[i] for i in sorted(moved, key=lambda i: (moved[i].cause != "edited", plan.network.rank[i])))
@@ -220,9 +226,9 @@ def _wish(plan: Plan, key: str, wanted: Mapping[type, Edit]) -> tuple[Activity, 
     assert isinstance(move, Move | Due)
     if not 1 <= move.day < LAST_DAY:
         raise ShiftError(f"{task.title}: the date falls outside the years 1 to 9999", task=key)
-    if task.state in {"under way", "in review"} and isinstance(move, Move):
+    if task.state in _BEGUN and isinstance(move, Move):
         raise ShiftError(f"{task.title} is {task.state}; its start stands, change its due date instead", task=key)
-    if task.state in {"under way", "in review"}:
+    if task.state in _BEGUN:
         last = activity.calendar.roll_forward(move.day)
         days = max(1, activity.calendar.count(start, last + 1))
         return replace(activity, duration=days if task.duration else 0), start
@@ -232,7 +238,9 @@ def _wish(plan: Plan, key: str, wanted: Mapping[type, Edit]) -> tuple[Activity, 
     return activity, move.day + 1 if not activity.duration and activity.edge == "finish" else move.day
 
 
-def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: list[Conflict]) -> dict[int, Change]:
+def _follow(
+    plan: Plan, wishes: Mapping[int, tuple[Activity, int]], mode: Mode, conflicts: list[Conflict]
+) -> dict[int, Change]:
     network, standing = plan.network, plan.schedule
     moved: dict[int, Change] = {}
     queue = [(network.rank[i], i) for i in wishes]
@@ -240,13 +248,17 @@ def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: lis
     queued = set(wishes)
     while queue:
         _, i = heapq.heappop(queue)
-        activity, bound = wishes.get(i) or (network.activities[i], standing.start[i])
         old = standing.start[i], standing.finish[i]
-        if activity.done or (bound == UNDATED and i not in wishes):
-            continue
-        wished = place(activity, bound)
-        start, finish, via = wished[0], wished[1], None
-        if i in wishes and plan.tasks[i].state in {"under way", "in review"}:
+        edited, begun = i in wishes, plan.tasks[i].state in _BEGUN
+        activity = wishes[i][0] if edited else network.activities[i]
+        if activity.done or (not edited and (begun or old[0] == UNDATED)):
+            continue  # what is done or begun stands where it is
+        via = None if edited or mode == "push" else _carrier(network.incoming[i], moved)
+        bound = wishes[i][1] if edited else _floor(plan, i, mode, moved[via].delta if via is not None else 0)
+        wished = (UNDATED, UNDATED) if bound == UNDATED else place(activity, bound)
+        start, finish = wished
+        held_by = None
+        if edited and begun:
             start, finish = old[0], place(activity, old[0])[1]
         else:
             for link in network.incoming[i]:
@@ -256,20 +268,19 @@ def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: lis
                     continue
                 asked = place(activity, bound_of(link, source, activity))
                 if asked[0] > start:
-                    (start, finish), via = asked, link.source
-        if i not in wishes and via is None and start <= old[0]:
-            continue
-        if i in wishes and via is not None:
-            conflicts.append(_held(plan, i, wished, (start, finish), via))
+                    (start, finish), held_by = asked, link.source
+        if edited and held_by is not None:
+            conflicts.append(_held(plan, i, wished, (start, finish), held_by))
         if (start, finish) == old:
             continue
+        via = held_by if held_by is not None else via
         resized = activity.duration if activity.duration != network.activities[i].duration else None
         moved[i] = Change(
             plan.tasks[i].key,
             None if old[0] == UNDATED else old,
             (start, finish),
             0 if old[0] == UNDATED else activity.calendar.count(old[1], finish),
-            "edited" if i in wishes else "following",
+            "edited" if edited else "following",
             None if via is None else plan.tasks[via].key,
             resized,
         )
@@ -278,6 +289,23 @@ def _push(plan: Plan, wishes: Mapping[int, tuple[Activity, int]], conflicts: lis
                 queued.add(link.target)
                 heapq.heappush(queue, (network.rank[link.target], link.target))
     return moved
+
+
+def _carrier(incoming: tuple[Dependency, ...], moved: Mapping[int, Change]) -> int | None:
+    """The predecessor that has moved furthest, later before earlier."""
+    return max((link.source for link in incoming if link.source in moved), key=lambda p: moved[p].delta, default=None)
+
+
+def _floor(plan: Plan, i: int, mode: Mode, delta: int) -> int:
+    """The boundary before which a task that follows does not start, links aside; ``UNDATED`` without any."""
+    start, activity, task = plan.schedule.start[i], plan.network.activities[i], plan.tasks[i]
+    if mode == "push":
+        return start
+    if mode == "carry":
+        behind = 1 if not activity.duration and activity.edge == "finish" else 0  # stands behind its day
+        return activity.calendar.worked_day(start, delta - behind) + behind
+    floors = [bound for bound in (task.target and task.target[0], activity.not_before) if bound is not None]
+    return max(floors, default=UNDATED)
 
 
 def _held(plan: Plan, i: int, wished: tuple[int, int], got: tuple[int, int], via: int) -> Conflict:

@@ -9,7 +9,7 @@ from typing import cast
 from starlette.datastructures import FormData
 
 from unisequa.actions.errors import Refused
-from unisequa.core.cascade import Due, Duration, Edit, Move
+from unisequa.core.cascade import MODES, Due, Duration, Edit, Move
 from unisequa.core.document import MOST_DAYS
 from unisequa.core.plan import Plan
 from unisequa.core.typed import TypedError, typed_date
@@ -67,9 +67,10 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
     """What a form says the browser holds."""
     texts = [text for value in form.getlist("edit") for text in str(value).split(",") if text]
     edits = read_edits(texts)
-    zoom = field(form, "zoom", 10)
+    zoom, mode = field(form, "zoom", 10), field(form, "mode", 10)
     return Asked(
         zoom=cast(Zoom, zoom if zoom in PX else "day"),
+        mode=mode if mode in MODES else "push",
         selected=field(form, "selected", 200) if selected is None else selected,
         edits=edits,
         written=tuple(written(edit) for edit in edits),

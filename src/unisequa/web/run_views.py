@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from unisequa.actions.runs import may_change, may_work_on, run_of, task_of
-from unisequa.core.cascade import Cascade, Edit, cascade
+from unisequa.core.cascade import MODES, Cascade, Edit, Mode, cascade
 from unisequa.core.document import Template
 from unisequa.core.errors import ShiftError
 from unisequa.core.offsets import target_day
@@ -64,6 +64,17 @@ class TrayRow:
 
 
 @dataclass(frozen=True, slots=True)
+class ModeChoice:
+    """A mode and what the same edits would do in it."""
+
+    mode: str
+    title: str
+    outcome: str
+    hint: str
+    chosen: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Tray:
     """The shift being considered."""
 
@@ -74,6 +85,7 @@ class Tray:
     became: tuple[str, ...]
     ceased: tuple[str, ...]
     why: str
+    modes: tuple[ModeChoice, ...]
     stale: str = ""
 
 
@@ -145,6 +157,7 @@ class Work:
     version: int
     zoom: str
     edits: tuple[str, ...]
+    mode: str
     last: LastShift | None
     view: str = "sheet"
     toast: str = ""
@@ -155,6 +168,7 @@ class Asked:
     """What the browser holds: zoom, selected task, edits not applied yet, the word on why."""
 
     zoom: Zoom = "day"
+    mode: Mode = "push"
     selected: str = ""
     edits: tuple[Edit, ...] = ()
     written: tuple[str, ...] = ()
@@ -179,7 +193,7 @@ def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date
     result, written = None, asked.written
     if asked.edits:
         try:
-            result = cascade(plan, asked.edits)
+            result = cascade(plan, asked.edits, asked.mode)
         except ShiftError as error:
             faults.setdefault("shift", f"{error}.")
             result, written = _without_last(plan, asked)
@@ -201,14 +215,16 @@ def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date
     head = run_head(run, me, plan)
     toast = asked.toast or ("" if panel else faults.get("shift", ""))
     last = last_shift(run) if head.may_change else None
-    return Work(head, sheet, tray, panel, selected, run.version, asked.zoom, written, last, asked.view, toast)
+    return Work(
+        head, sheet, tray, panel, selected, run.version, asked.zoom, written, asked.mode, last, asked.view, toast
+    )
 
 
 def _without_last(plan: Plan, asked: Asked) -> tuple[Cascade | None, tuple[str, ...]]:
     """The edits before the one that cannot be carried out."""
     for n in range(len(asked.edits) - 1, 0, -1):
         try:
-            return cascade(plan, asked.edits[:n]), asked.written[:n]
+            return cascade(plan, asked.edits[:n], asked.mode), asked.written[:n]
         except ShiftError:
             continue
     return None, ()
@@ -312,8 +328,26 @@ def _tray(result: Cascade, shown: Plan, crew: Mapping[str, tuple[str, str]], why
         tuple(titles[key] for key in became),
         tuple(titles[key] for key in ceased),
         why,
+        tuple(_mode(result, mode) for mode in MODES),
         stale,
     )
+
+
+_HINTS: dict[Mode, str] = {
+    "push": "What follows keeps its date unless a link or a day off forces it later",
+    "carry": "What follows moves along by as many working days, keeping its gaps",
+    "tighten": "What follows goes to the earliest place that its target and links allow",
+}
+
+
+def _mode(result: Cascade, mode: Mode) -> ModeChoice:
+    chosen = mode == result.mode
+    other = result if chosen else cascade(result.plan, result.edits, mode)
+    later = other.plan.calendars[None].count(*other.finish)
+    end = difference_words(later) if later else "end holds"
+    if any(conflict.kind == "deadline" for conflict in other.conflicts):
+        end = "misses a deadline"
+    return ModeChoice(mode, mode.capitalize(), f"{len(other.changes)} move, {end}", _HINTS[mode], chosen)
 
 
 def _sentence(result: Cascade, shown: Plan, people: int) -> str:

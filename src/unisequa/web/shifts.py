@@ -44,7 +44,7 @@ def _with_typed(form: FormData, store: StoreOf, settings: SettingsOf, run_id: in
         task_of(run, key)
         plan = plan_of(run, settings.day())
         try:
-            shown = cascade(plan, asked.edits).after() if asked.edits else plan
+            shown = cascade(plan, asked.edits, asked.mode).after() if asked.edits else plan
             edit = typed_edit(shown, kind, key, value, today=settings.day())
         except (TypedError, DateRangeError, ShiftError) as error:
             return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
@@ -68,15 +68,16 @@ def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings
     version = field(form, "version", 12)
     try:
         with store.writing() as session:
-            shift = actions.apply_shift(
-                session, me, run_id, int(version) if version.isdigit() else -1, asked.edits, settings.day(), asked.why
-            )
+            number = int(version) if version.isdigit() else -1
+            shift = actions.apply_shift(session, me, run_id, number, asked.edits, settings.day(), asked.why, asked.mode)
             moved = count_words(len(shift.changes), "task")
     except Stale as error:
         return _answer(request, me, store, settings, run_id, replace(asked, stale=str(error)), 409)
     except Refused as error:
         return _answer(request, me, store, settings, run_id, replace(asked, faults=tuple(error.faults.items())))
-    done = replace(asked, edits=(), written=(), why="", toast=f"Shift {shift.number} applied: {moved} moved.")
+    done = replace(
+        asked, edits=(), written=(), why="", mode="push", toast=f"Shift {shift.number} applied: {moved} moved."
+    )
     return _answer(request, me, store, settings, run_id, done)
 
 

@@ -84,11 +84,13 @@ function clicked(event) {
   if (at("[data-close]")) return select("");
   const zoom = at("[data-zoom]");
   if (zoom) return work("/work", { zoom: zoom.dataset.zoom }).then(scrollToDay);
+  const mode = at("[data-mode]");
+  if (mode) return work("/work", { mode: mode.dataset.mode });
   if (at("[data-apply]")) return work("/shift", {});
   const back = at("[data-put-back]");
   if (back) {
     const key = back.dataset.putBack;
-    return work("/work", { edit: held().edit.filter((edit) => key && edit.split("|")[1] !== key), ...(key ? {} : { why: "" }) });
+    return work("/work", { edit: held().edit.filter((edit) => key && edit.split("|")[1] !== key), ...(key ? {} : { why: "", mode: "push" }) });
   }
   const take = at("[data-take-back]");
   if (take) return work(`/shifts/${take.dataset.takeBack}/take-back`, {});
