@@ -93,6 +93,18 @@ def test_the_body_moves_and_the_right_end_stretches(ada: Page) -> None:
     assert due(ada, "draft") == "Tue 2 Jun"
 
 
+def test_the_mode_is_switched_in_the_tray_and_kept_with_the_shift(ada: Page) -> None:
+    open_run(ada)
+    drag(ada, '#field .mk[data-k="draft"] .hit', 2)
+    expect(ada.locator("#tray")).to_contain_text("Moves 2 tasks, leaves 2")  # two days of slack before print
+    ada.get_by_role("button", name="Carry 4 move").click()
+    expect(ada.locator("#tray")).to_contain_text("Moves 4 tasks, leaves 0")
+    assert due(ada, "party") == "Fri 19 Jun"
+    ada.get_by_role("button", name="Apply to 4 tasks").click()
+    expect(ada.locator(".foot")).to_contain_text("Shift 1")
+    assert due(ada, "party") == "Fri 19 Jun"
+
+
 def test_several_edits_make_one_shift_and_each_can_be_put_back(ada: Page) -> None:
     open_run(ada)
     drag(ada, '#field .mk[data-k="draft"] .hit', 2)
