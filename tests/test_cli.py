@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from typer.testing import CliRunner
 
 from tests.plans import document, step
 from unisequa import cli
@@ -24,7 +23,7 @@ class Result:
     stderr: str
 
 
-def run(_: CliRunner | None, *arguments: str) -> Result:
+def run(*arguments: str) -> Result:
     """``unisequa`` with these arguments, as :func:`cli.main` runs it."""
     out, err, code = io.StringIO(), io.StringIO(), 0
     before, sys.argv = sys.argv, ["unisequa", *arguments]
@@ -46,7 +45,7 @@ def written(folder: Path, content: object, name: str = "t.json") -> str:
 
 def test_every_fault_is_one_line_with_its_path_and_nothing_is_printed(tmp_path: Path) -> None:
     broken = document([step("a", when={"anchor": "g", "ofset": 1}), step("b", duration=-1)])
-    result = run(None, "plan", written(tmp_path, broken), "--anchor", "go=2026-06-01")
+    result = run("plan", written(tmp_path, broken), "--anchor", "go=2026-06-01")
     assert (result.exit_code, result.stdout) == (2, "")
     assert result.stderr.splitlines() == [
         "steps[0].when.ofset: is not a key of this format; take it out or mend its spelling",
@@ -56,14 +55,14 @@ def test_every_fault_is_one_line_with_its_path_and_nothing_is_printed(tmp_path: 
 
 def test_a_wrong_reference_names_the_nearest_right_one(tmp_path: Path) -> None:
     broken = document([step("a", when={"anchor": "goo"})], "a>bb")
-    result = run(None, "check", written(tmp_path, broken))
+    result = run("check", written(tmp_path, broken))
     assert result.exit_code == 2
     assert 'steps[0].when.anchor: no anchor "goo"; did you mean "go"?' in result.stderr
     assert 'links[0].to: no step "bb"' in result.stderr
 
 
 def test_a_circle_is_printed_as_the_steps_it_runs_through(tmp_path: Path) -> None:
-    result = run(None, "check", written(tmp_path, document([step("a"), step("b"), step("c")], "a>b", "b>c", "c>a")))
+    result = run("check", written(tmp_path, document([step("a"), step("b"), step("c")], "a>b", "b>c", "c>a")))
     assert result.exit_code == 2
     assert "links: run in a circle: a → b → c → a" in result.stderr
 
@@ -80,7 +79,7 @@ def test_a_circle_is_printed_as_the_steps_it_runs_through(tmp_path: Path) -> Non
     ],
 )
 def test_bad_options_are_refused(arguments: list[str], words: str, tmp_path: Path) -> None:
-    result = run(None, "plan", written(tmp_path, document([step("a", 3)])), *arguments)
+    result = run("plan", written(tmp_path, document([step("a", 3)])), *arguments)
     assert (result.exit_code, result.stdout) == (2, "")
     assert words in result.stderr and "Traceback" not in result.stderr
 
@@ -97,7 +96,7 @@ def test_bad_options_are_refused(arguments: list[str], words: str, tmp_path: Pat
     ],
 )
 def test_a_file_that_is_no_template_is_refused(content: str, words: str, tmp_path: Path) -> None:
-    result = run(None, "check", written(tmp_path, content))
+    result = run("check", written(tmp_path, content))
     assert result.exit_code == 2 and words in result.stderr
 
 
@@ -113,21 +112,21 @@ def test_a_file_that_is_no_template_is_refused(content: str, words: str, tmp_pat
 )
 def test_what_is_not_computed_yet_is_read_but_refused_by_plan(change: dict, tmp_path: Path) -> None:  # type: ignore[type-arg]
     path = written(tmp_path, document([step("a"), step("b")]) | change)
-    assert run(None, "check", path).exit_code == 0
-    result = run(None, "plan", path, "--anchor", "go=2026-06-01")
+    assert run("check", path).exit_code == 0
+    result = run("plan", path, "--anchor", "go=2026-06-01")
     assert (result.exit_code, result.stdout) == (2, "")
     assert "cannot be computed yet" in result.stderr
 
 
 def test_yaml_is_read_with_the_same_keys(tmp_path: Path) -> None:
     text = "format: unisequa-template/1\nname: y\nanchors: [{key: go, label: Go}]\nsteps:\n- {key: a, title: A}\n"
-    result = run(None, "plan", written(tmp_path, text, "t.yaml"), "--anchor", "go=2026-06-01", "--format", "text")
+    result = run("plan", written(tmp_path, text, "t.yaml"), "--anchor", "go=2026-06-01", "--format", "text")
     assert result.exit_code == 0 and "Mon 1 Jun 2026" in result.stdout
 
 
 def test_a_printed_plan_read_back_and_not_changed_is_the_same_plan(tmp_path: Path) -> None:
     plan = demo_plan()
-    result = run(None, "cascade", written(tmp_path, plan.stdout), "--duration", "agreement=2")
+    result = run("cascade", written(tmp_path, plan.stdout), "--duration", "agreement=2")
     again, before = json.loads(result.stdout)["plan"], json.loads(plan.stdout)
     assert json.loads(result.stdout)["changes"] == []
     names = ("key", "start", "finish", "target_start", "late_start", "total_slack", "free_slack", "critical", "drift")
@@ -138,7 +137,7 @@ def test_a_printed_plan_read_back_and_not_changed_is_the_same_plan(tmp_path: Pat
 def demo_plan() -> Result:
     facts = ("title=The Glass Reef", "lender=Coralline Trust", "objects=46", "value=180000", "living=no")
     return run(
-        None, "plan", str(DOCUMENTS / "open-a-visiting-exhibition.json"),
+        "plan", str(DOCUMENTS / "open-a-visiting-exhibition.json"),
         "--calendar", str(DOCUMENTS / "quillhaven-calendar.json"), "--anchor", "opening=2027-02-12",
         *(word for fact in facts for word in ("--fact", fact)),
     )  # fmt: skip
@@ -151,7 +150,7 @@ def test_the_demos_templates_are_planned_whole() -> None:
     assert titles["insurance"] == "Insurance cover for 46 objects"
     assert "indemnity" not in titles and "permit" not in titles  # neither is asked for here
     close = run(
-        None, "plan", str(DOCUMENTS / "month-end-close.json"), "--calendar",
+        "plan", str(DOCUMENTS / "month-end-close.json"), "--calendar",
         str(DOCUMENTS / "quillhaven-calendar.json"), "--anchor", "period_end=2026-11-30", "--fact", "entity=Old Mill",
     )  # fmt: skip
     found = json.loads(close.stdout)
@@ -163,13 +162,13 @@ def test_the_demos_templates_are_planned_whole() -> None:
 
 def test_a_bare_network_without_anchors_starts_today(tmp_path: Path) -> None:
     bare = document([step("a", 2), step("b")], "a>b") | {"anchors": []}
-    result = run(None, "plan", written(tmp_path, bare), "--today", "2026-06-01")
+    result = run("plan", written(tmp_path, bare), "--today", "2026-06-01")
     assert json.loads(result.stdout)["finish"] == "2026-06-03"
 
 
 @pytest.mark.parametrize("of", ["template", "calendar", "plan"])
 def test_the_schema_of_a_format_forbids_other_keys(of: str) -> None:
-    schema = json.loads(run(None, "schema", of).stdout)
+    schema = json.loads(run("schema", of).stdout)
     assert schema["additionalProperties"] is False
 
 
@@ -177,7 +176,7 @@ def test_a_plan_that_is_broken_is_refused_by_cascade(tmp_path: Path) -> None:
     plan = json.loads(demo_plan().stdout)
     plan["tasks"][0]["finish"] = "2020-01-01"
     plan["links"].append({"from": "nobody", "to": "mount"})
-    result = run(None, "cascade", written(tmp_path, plan), "--move", "mount=2027-01-01")
+    result = run("cascade", written(tmp_path, plan), "--move", "mount=2027-01-01")
     assert (result.exit_code, result.stdout) == (2, "")
     assert "tasks[0].finish: lies before the start" in result.stderr
     assert 'no task "nobody"' in result.stderr

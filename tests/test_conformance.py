@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
 
 from tests.test_cli import run
 
@@ -24,7 +23,7 @@ def printed_plan(found: Any, folder: Path) -> Any:
     template.write_text(json.dumps(found["template"]))
     calendar.write_text(json.dumps(found["calendar"]))
     anchors = [f"--anchor={key}={date}" for key, date in found["anchors"].items()]
-    return run(CliRunner(), "plan", str(template), "--calendar", str(calendar), *anchors)
+    return run("plan", str(template), "--calendar", str(calendar), *anchors)
 
 
 @pytest.mark.parametrize("path", CASES, ids=lambda path: path.stem)
@@ -51,7 +50,7 @@ def test_a_shift_of_a_case_gives_what_it_says(path: Path, n: int, tmp_path: Path
     shift = found["cascades"][n]
     planned = tmp_path / "plan.json"
     planned.write_text(printed_plan(found, tmp_path).stdout)
-    result = run(CliRunner(), "cascade", str(planned), *shift["edits"], "--mode", shift["mode"])
+    result = run("cascade", str(planned), *shift["edits"], "--mode", shift["mode"])
     later = [words for option, words in EDITS_NOT_YET.items() if option in shift["edits"]]
     if later:
         assert result.exit_code == 2 and not result.stdout and "cannot be computed yet" in result.stderr

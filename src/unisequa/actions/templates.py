@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload, selectinload
@@ -202,8 +201,3 @@ def discard_draft(session: Session, actor: Person, template_id: int) -> None:
 def _sentence(text: str) -> str:
     text = text[:1].upper() + text[1:]
     return text if text.endswith((".", "!", "?")) else text + "."
-
-
-def as_document(edition: Edition) -> dict[str, Any]:
-    """An edition as its open document."""
-    return edition.document

@@ -51,12 +51,6 @@ def bar(scale: Scale, start: float, finish: float) -> tuple[float, float]:
     return x, max(round(scale.x(finish) - x, 1), NARROWEST)
 
 
-def lozenge(x: float, y: float) -> str:
-    """The outline of a milestone whose middle is at ``x`` in the row that begins at ``y``."""
-    middle, half, tall = y + ROW / 2, LOZENGE - 1, LOZENGE + 2
-    return f"M{x:g} {middle - tall:g}l{half:g} {tall:g}l{-half:g} {tall:g}l{-half:g} {-tall:g}z"
-
-
 def arrows(
     links: Iterable[tuple[str, str, str]],
     ends: Mapping[str, tuple[float, float, float]],
