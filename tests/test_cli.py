@@ -100,22 +100,16 @@ def test_a_file_that_is_no_template_is_refused(content: str, words: str, tmp_pat
     assert result.exit_code == 2 and words in result.stderr
 
 
-@pytest.mark.parametrize(
-    "change",
-    [
-        {"grid": "minute"},
-        {"direction": "backward"},
-        {"includes": [{"key": "m", "template": "other"}]},
-        {"steps": [step("a"), step("b", parent="a")]},
-    ],
-    ids=lambda change: next(iter(change)),
-)
-def test_what_is_not_computed_yet_is_read_but_refused_by_plan(change: dict, tmp_path: Path) -> None:  # type: ignore[type-arg]
-    path = written(tmp_path, document([step("a"), step("b")]) | change)
-    assert run("check", path).exit_code == 0
-    result = run("plan", path, "--anchor", "go=2026-06-01")
-    assert (result.exit_code, result.stdout) == (2, "")
-    assert "cannot be computed yet" in result.stderr
+def test_a_template_within_another_is_given_as_a_file(tmp_path: Path) -> None:
+    inner = written(tmp_path, document([step("x", 2)], name="Inner part"), "inner.json")
+    outer = document([step("a")], "m>a", name="Outer", includes=[{"key": "m", "template": "inner-part"}])
+    path = written(tmp_path, outer, "outer.json")
+    result = run("plan", path, "--include", inner, "--anchor", "go=2026-06-01")
+    starts = {task["key"]: task["start"] for task in json.loads(result.stdout)["tasks"]}
+    assert starts == {"a": "2026-06-03", "m.x": "2026-06-01"}
+    alone = run("plan", path, "--anchor", "go=2026-06-01")
+    assert (alone.exit_code, alone.stdout) == (2, "")
+    assert 'includes[0].template: "inner-part" is needed to plan this template' in alone.stderr
 
 
 def test_yaml_is_read_with_the_same_keys(tmp_path: Path) -> None:

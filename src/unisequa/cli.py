@@ -12,7 +12,9 @@ import typer
 from unisequa.core.errors import DocumentError, Fault, UnisequaError
 
 if TYPE_CHECKING:
-    from unisequa.core.cascade import Edit
+    from unisequa.core.cascade import Cascade, Mode
+    from unisequa.core.document import CalendarDocument, Template
+    from unisequa.core.includes import Library
     from unisequa.core.plan import Plan
     from unisequa.settings import Settings
 
@@ -47,45 +49,82 @@ def _date(text: str, option: str) -> dt.date:
         raise DocumentError([Fault(option, f'"{text}" is no date; write it as 2026-08-31')]) from None
 
 
-def _pair(text: str, option: str) -> tuple[str, str]:
-    key, equals, value = text.partition("=")
-    if not equals or not key:
-        raise DocumentError([Fault(option, f'"{text}" must be KEY=VALUE')])
-    return key, value
+def _pairs(texts: list[str] | None, option: str) -> list[tuple[str, str]]:
+    from unisequa.cli_edits import pair
+
+    found = []
+    for text in texts or []:
+        try:
+            found.append(pair(text))
+        except ValueError as error:
+            raise DocumentError([Fault(option, str(error))]) from None
+    return found
 
 
-def _dated(texts: list[str] | None, option: str) -> list[tuple[str, dt.date]]:
-    return [(key, _date(value, f"{option} {key}")) for key, value in (_pair(text, option) for text in texts or [])]
+Calendars = Annotated[list[Path] | None, typer.Option("--calendar", help="a calendar; the first is the run's own")]
+Includes = Annotated[list[Path] | None, typer.Option("--include", help="a template that this one includes")]
+Facts = Annotated[list[str] | None, typer.Option("--fact", metavar="KEY=VALUE", help="a fact; repeatable")]
 
 
 @app.command()
 def plan(
     template: Path,
     anchor: Anchors = None,
-    calendar: Annotated[list[Path] | None, typer.Option(help="a calendar; the first is the run's own")] = None,
-    include: Annotated[list[Path] | None, typer.Option(help="a template that this one includes")] = None,
-    fact: Annotated[list[str] | None, typer.Option(metavar="KEY=VALUE", help="a fact; repeatable")] = None,
+    calendar: Calendars = None,
+    include: Includes = None,
+    fact: Facts = None,
     subject: Annotated[str, typer.Option(help="who or what it is about")] = "",
-    today: Annotated[str | None, typer.Option(help="the day taken for today")] = None,
+    deadline: Annotated[str | None, typer.Option(metavar="DATE", help="by when all should be finished")] = None,
+    today: Annotated[str | None, typer.Option(metavar="DATE", help="the day taken for today")] = None,
     format_: Format = "json",
 ) -> None:
     """Work the dates out and print the plan."""
     from unisequa.core.assemble import Occasion, assemble
+
+    if format_ not in {"json", "text", "csv", "ics"}:
+        raise DocumentError([Fault("--format", f'"{format_}" is none of json, text, csv, ics')])
+    document, library = _template(template, include)
+    grid = document.slots_of_time()
+
+    def moment(text: str, option: str) -> dt.date:
+        try:
+            return grid.moment(grid.read(text))
+        except ValueError as error:
+            raise DocumentError([Fault(option, str(error))]) from None
+
+    occasion = Occasion(
+        anchors={key: moment(value, f"--anchor {key}") for key, value in _pairs(anchor, "--anchor")},
+        facts=dict(_pairs(fact, "--fact")),
+        subject=subject,
+        calendars=_calendars(calendar),
+        today=moment(today, "--today") if today else None,
+        deadline=moment(deadline, "--deadline") if deadline else None,
+    )
+    _print_plan(assemble(document, occasion, library), format_)
+
+
+def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library]:
     from unisequa.core.checks import read_template
+    from unisequa.core.includes import Library
+    from unisequa.formats.documents import read_file
+
+    def read(path: Path) -> Template:
+        content = read_file(path)
+        try:
+            return read_template(content)
+        except DocumentError as error:
+            if not include:
+                raise
+            raise DocumentError(Fault(f"{path.name}: {f.path}".rstrip(": "), f.message) for f in error.faults) from None
+
+    return read(path), Library((other.stem, read(other)) for other in include or [])
+
+
+def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
     from unisequa.core.document import CalendarDocument, read_document
     from unisequa.formats.documents import read_file
 
-    document = read_template(read_file(template))
-    for path in include or []:
-        read_template(read_file(path))
-    occasion = Occasion(
-        anchors=dict(_dated(anchor, "--anchor")),
-        facts=dict(_pair(text, "--fact") for text in fact or []),
-        subject=subject,
-        calendars=tuple(read_document(CalendarDocument, read_file(path)) for path in calendar or []),
-        today=_date(today, "--today") if today else None,
-    )
-    _print_plan(assemble(document, occasion), format_)
+    return tuple(read_document(CalendarDocument, read_file(path)) for path in paths or [])
 
 
 def _print_plan(plan: Plan, format_: str) -> None:
@@ -102,101 +141,106 @@ def _print_plan(plan: Plan, format_: str) -> None:
         from unisequa.formats.icalendar import plan_ics
 
         sys.stdout.write(plan_ics(plan).decode())
-    elif format_ == "text":
+    else:
         from unisequa.formats.tables import plan_text
 
         sys.stdout.write(plan_text(plan))
-    else:
-        raise DocumentError([Fault("--format", f'"{format_}" is none of json, text, csv, ics')])
+
+
+Texts = list[str] | None
+
+
+def _edit(name: str, metavar: str, words: str) -> Any:
+    return typer.Option(name, metavar=metavar, help=words)
 
 
 @app.command()
 def cascade(
     plan: Path,
-    move: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE", help="start a task on a day")] = None,
-    due: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE", help="have a task due on a day")] = None,
-    duration: Annotated[list[str] | None, typer.Option(metavar="KEY=N", help="working days a task takes")] = None,
-    begun: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE")] = None,
-    done: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE")] = None,
-    anchor: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE")] = None,
-    close: Annotated[list[str] | None, typer.Option(metavar="DATE[..DATE]")] = None,
-    link: Annotated[list[str] | None, typer.Option(metavar="P:S[:TYPE[:LAG]]")] = None,
-    unlink: Annotated[list[str] | None, typer.Option(metavar="P:S")] = None,
-    drop: Annotated[list[str] | None, typer.Option(metavar="KEY")] = None,
-    fix: Annotated[list[str] | None, typer.Option(metavar="KEY=DATE")] = None,
-    shift: Annotated[int | None, typer.Option(metavar="N")] = None,
-    catch_up: Annotated[str | None, typer.Option("--catch-up", metavar="DATE")] = None,
+    move: Annotated[Texts, _edit("--move", "KEY=DATE", "start a task on a day")] = None,
+    due: Annotated[Texts, _edit("--due", "KEY=DATE", "have a task due on a day")] = None,
+    duration: Annotated[Texts, _edit("--duration", "KEY=N", "working days a task takes")] = None,
+    remaining: Annotated[Texts, _edit("--remaining", "KEY=N", "working days left of a task under way")] = None,
+    begun: Annotated[Texts, _edit("--begun", "KEY=DATE", "a task was begun on a day")] = None,
+    done: Annotated[Texts, _edit("--done", "KEY=DATE", "a task was done on a day")] = None,
+    not_done: Annotated[Texts, _edit("--not-done", "KEY", "a task is not begun or done after all")] = None,
+    anchor: Annotated[Texts, _edit("--anchor", "KEY=DATE", "move an anchor; distances are kept")] = None,
+    reset_anchor: Annotated[
+        Texts, _edit("--reset-anchor", "KEY=DATE", "the same, back to the template's offsets")
+    ] = None,
+    close: Annotated[Texts, _edit("--close", "DATE[..DATE]", "days on which nobody works")] = None,
+    reopen: Annotated[Texts, _edit("--reopen", "DATE[..DATE]", "closed days that are worked after all")] = None,
+    link: Annotated[Texts, _edit("--link", "P:S[:TYPE[:LAG]]", "add a link; a lag ending in e is elapsed")] = None,
+    unlink: Annotated[Texts, _edit("--unlink", "P:S", "remove a link")] = None,
+    drop: Annotated[Texts, _edit("--drop", "KEY", "do without a task")] = None,
+    fix: Annotated[Texts, _edit("--fix", "KEY=DATE", "pin a task's start to a day")] = None,
+    free: Annotated[Texts, _edit("--free", "KEY", "let a fixed date move again")] = None,
+    give: Annotated[Texts, _edit("--give", "KEY=CALENDAR", "have a task done by another calendar")] = None,
+    shift: Annotated[str | None, _edit("--shift", "N|DATE", "move the whole run by working days, or to a day")] = None,
+    catch_up: Annotated[str | None, _edit("--catch-up", "DATE", "nothing unfinished before a day")] = None,
     mode: Annotated[str, typer.Option(help="push, carry or tighten")] = "push",
     format_: Annotated[str, typer.Option("--format", help="json or text")] = "json",
 ) -> None:
     """Apply a shift to a printed plan and print what follows."""
-    from unisequa.core.cascade import MODES, Mode
+    from unisequa.cli_edits import read_edits
+    from unisequa.core.cascade import MODES
     from unisequa.core.cascade import cascade as work_out
     from unisequa.core.exchange import cascade_document, read_plan
     from unisequa.formats.documents import read_file, write_json
 
-    later = {
-        "--begun": begun, "--done": done, "--anchor": anchor, "--close": close, "--link": link, "--unlink": unlink,
-        "--drop": drop, "--fix": fix, "--shift": shift, "--catch-up": catch_up,
+    options = {
+        "--move": move, "--due": due, "--duration": duration, "--remaining": remaining, "--begun": begun,
+        "--done": done, "--not-done": not_done, "--anchor": anchor, "--reset-anchor": reset_anchor,
+        "--close": close, "--reopen": reopen, "--link": link, "--unlink": unlink, "--drop": drop, "--fix": fix,
+        "--free": free, "--give": give, "--shift": [shift] if shift is not None else None,
+        "--catch-up": [catch_up] if catch_up is not None else None,
     }  # fmt: skip
-    faults = [Fault(option, "cannot be computed yet") for option, given in later.items() if given is not None]
+    given = {option: texts for option, texts in options.items() if texts}
+    faults = []
     if mode not in MODES:
         faults.append(Fault("--mode", f'"{mode}" is none of push, carry, tighten'))
     if format_ not in {"json", "text"}:
         faults.append(Fault("--format", f'"{format_}" is none of json, text'))
+    if not given:
+        faults.append(Fault("cascade", "needs at least one edit, such as --move KEY=2026-08-31"))
     if faults:
         raise DocumentError(faults)
-    edits = _edits(move, due, duration)
-    if not edits:
-        raise DocumentError([Fault("cascade", "needs at least one edit, such as --move KEY=2026-08-31")])
-    result = work_out(read_plan(read_file(plan)), edits, cast(Mode, mode))
+    read = read_plan(read_file(plan))
+    result = work_out(read, read_edits(read, given), cast("Mode", mode))
     if format_ == "json":
         sys.stdout.write(write_json(cascade_document(result)))
     else:
         sys.stdout.write(_cascade_text(result))
 
 
-def _edits(move: list[str] | None, due: list[str] | None, duration: list[str] | None) -> list[Edit]:
-    from unisequa.core.cascade import Due, Duration, Move
+def _cascade_text(result: Cascade) -> str:
+    from unisequa.core.words import count_words, difference_words, read_words, slot_words
 
-    edits: list[Edit] = [Move(key, day.toordinal()) for key, day in _dated(move, "--move")]
-    edits += [Due(key, day.toordinal()) for key, day in _dated(due, "--due")]
-    for key, value in (_pair(text, "--duration") for text in duration or []):
-        if not value.isascii() or not value.isdigit() or len(value) > 9:
-            raise DocumentError([Fault(f"--duration {key}", f'"{value}" is no whole number of working days')])
-        edits.append(Duration(key, int(value)))
-    return edits
-
-
-def _cascade_text(result: Any) -> str:
-    from unisequa.core.words import count_words, day_words, difference_words, span_words
-
+    grid = result.plan.grid
     lines = [f"! {conflict.text}" for conflict in result.conflicts]
     for change in result.changes:
-        before, after = result.days(change)
-        old = span_words(*before) if before else "undated"
+        before, after = result.read(change)
+        old = read_words(*before, grid) if before else "undated"
         title = result.plan.tasks[result.plan.position(change.key)].title
-        why = result.reason(change)
-        lines.append(f"{title}: {old} → {span_words(*after)}  {difference_words(change.delta)}  {why}")
+        difference = difference_words(change.delta, grid)
+        lines.append(f"{title}: {old} → {read_words(*after, grid)}  {difference}  {result.reason(change)}")
+    lines += [f"{result.plan.tasks[result.plan.position(key)].title}: {was} → {now}" for key, was, now in result.states]
     moved = count_words(len(result.changes), "task")
-    reach = result.after().reach()
-    end = f"; ends {day_words(reach[1], year=True)}" if reach else ""
+    span = result.after().span()
+    end = f"; ends {slot_words(grid.inclusive(span[1]), grid, year=True)}" if span else ""
     lines.append(f"Moves {moved}, leaves {result.unchanged}{end}")
     return "\n".join(lines) + "\n"
 
 
 @app.command()
-def check(template: Path) -> None:
+def check(template: Path, include: Includes = None) -> None:
     """Say all that is wrong with a template file."""
-    from unisequa.core.assemble import not_computed
-    from unisequa.core.checks import read_template
+    from unisequa.core.includes import whole
     from unisequa.core.words import count_words
-    from unisequa.formats.documents import read_file
 
-    document = read_template(read_file(template))
-    for fault in not_computed(document):
-        print(f"note: {fault}", file=sys.stderr)
-    print(f"{document.name}: {count_words(len(document.steps), 'step')}, nothing wrong")
+    document, library = _template(template, include)
+    steps = len(whole(document, library).steps) if include else len(document.steps)
+    print(f"{document.name}: {count_words(steps, 'step')}, nothing wrong")
 
 
 @app.command()

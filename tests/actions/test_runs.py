@@ -94,6 +94,10 @@ def test_only_what_may_be_skipped_is_dropped_and_what_follows_goes_on(site: Site
     with pytest.raises(Refused):
         act(site, "Ada", "draft", "drop")
     act(site, "Ada", "print", "drop")
+    assert states(site)["party"] == "waiting"  # it now follows what the print followed
+    act(site, "Ada", "draft", "finish")
+    act(site, "Cleo", "check", "finish")
+    act(site, "Ada", "check", "sign off")
     assert states(site)["party"] == "ready"
 
 

@@ -8,7 +8,7 @@ from tests.plans import dates, day
 from tests.site import TODAY, Site
 from unisequa.actions import runs, shifts
 from unisequa.actions.errors import NotAllowed, Refused, Stale
-from unisequa.core.cascade import Duration, Edit, Move
+from unisequa.core.edits import Duration, Edit, Move
 from unisequa.store.plans import plan_of
 
 

@@ -10,9 +10,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from unisequa.core.calendar import LAST_DAY, WorkingCalendar, public_holidays
-from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.document import CalendarDocument, Measure, read_document
 from unisequa.core.errors import DateRangeError, DocumentError
-from unisequa.core.offsets import roll_day, target_day
+from unisequa.core.offsets import measured, roll_day
 
 EPOCH = dt.date(1970, 1, 1).toordinal()
 BASE = dt.date(2026, 1, 1).toordinal()
@@ -72,13 +72,15 @@ def test_offsets_in_working_days_agree_with_numpy(week: str, closures: set[int],
     # strictly after (before) the anchor: numpy counts from a working day, so start it on the other side
     start = "preceding" if n > 0 else "following"
     expected = np.busday_offset(numpy_day(anchor), n, start, busdaycal=theirs)
-    assert numpy_day(target_day(anchor, n, "working days", "following", ours)) == expected
+    assert numpy_day(measured(anchor, Measure(anchor="a", offset=n), ours)) == expected
 
 
 def test_a_month_on_is_clipped_to_its_end() -> None:
     everyday = WorkingCalendar("c", "1111111")
     january = dt.date(2028, 1, 31).toordinal()
-    assert dt.date.fromordinal(target_day(january, 1, "months", "none", everyday)) == dt.date(2028, 2, 29)
+    assert dt.date.fromordinal(
+        measured(january, Measure(anchor="a", offset=1, unit="months", roll="none"), everyday)
+    ) == dt.date(2028, 2, 29)
 
 
 def test_an_extra_working_day_beats_a_closure_and_a_closure_beats_the_week() -> None:

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from tests.core.test_schedule import BASE, holds, networks
 from tests.plans import dates, day, plan, step
-from unisequa.core.cascade import Due, Duration, Move, cascade
+from unisequa.core.cascade import cascade
+from unisequa.core.edits import Due, Duration, Move
 from unisequa.core.errors import ShiftError
 from unisequa.core.network import Network
 from unisequa.core.plan import Calendars, LinkOf, Plan, Task, boundaries, standing
@@ -81,10 +82,14 @@ def test_carried_each_follower_moves_as_far_as_what_it_follows_unless_a_link_hol
     start, finish = list(after.schedule.start), list(after.schedule.finish)
     for i, task in enumerate(after.tasks):
         assert holds(free, start, finish, i, start[i])
-        before = [moved[k.source].delta for k in found.links if k.target == task.key and k.source in moved]
+        before = [
+            moved[k.source].delta if k.type[0] == "F" else moved[k.source].delta_start
+            for k in found.links
+            if k.target == task.key and k.source in moved
+        ]
         change = moved.get(task.key)
         if change and change.cause == "following":
-            assert change.delta == max(before) or not holds(free, start, finish, i, start[i] - 1)
+            assert change.delta_start == max(before) or not holds(free, start, finish, i, start[i] - 1)
 
 
 @given(networks(), shifts)

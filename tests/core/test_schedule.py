@@ -95,7 +95,8 @@ def holds(network: Network, start: list[int], finish: list[int], i: int, at: int
 
 @given(networks())
 def test_every_floor_holds_and_nothing_could_start_a_day_earlier(network: Network) -> None:
-    start, finish, _ = forward(network)
+    early = forward(network)
+    start, finish = early.start, early.finish
     for i, activity in enumerate(network.activities):
         assert holds(network, start, finish, i, start[i])
         assert not any(holds(network, start, finish, i, at) for at in range(start[i] - 12, start[i]))
@@ -114,7 +115,7 @@ def test_late_dates_are_the_latest_with_which_the_end_still_holds(network: Netwo
                 Activity(a.key, a.duration, a.calendar, a.edge, at if j == i else a.floor)
                 for j, a in enumerate(network.activities)
             ]
-            _, moved, _ = forward(Network.of(pinned, network.links))
+            moved = forward(Network.of(pinned, network.links)).finish
             assert (max(moved) <= end) == fits, activity.key
 
 
@@ -132,23 +133,24 @@ def test_free_slack_moves_no_successor_and_one_more_day_does(network: Network) -
                 Activity(a.key, a.duration, a.calendar, a.edge, at if j == i else a.floor)
                 for j, a in enumerate(network.activities)
             ]
-            start, _, _ = forward(Network.of(pinned, network.links))
+            start = forward(Network.of(pinned, network.links)).start
             assert all(start[j] == result.start[j] for j in followers) == still
 
 
 @given(networks())
 def test_drivers_are_just_the_links_that_alone_would_put_a_task_where_it_is(network: Network) -> None:
-    start, finish, drivers = forward(network)
+    result = schedule(network)
+    start, finish = result.start, result.finish
     for i, activity in enumerate(network.activities):
         alone = Activity(activity.key, activity.duration, activity.calendar, activity.edge)
         holding = set()
         for link in network.incoming[i]:
             length = finish[link.source] - start[link.source]
             source = Activity("p", length, EVERY_DAY, "start", start[link.source])
-            only, _, _ = forward(Network.of([source, alone], [Dependency(0, 1, link.lag, link.unit, link.type)]))
+            only = forward(Network.of([source, alone], [Dependency(0, 1, link.lag, link.unit, link.type)])).start
             if only[1] == start[i]:
                 holding.add(link.source)
-        assert set(drivers[i]) == holding
+        assert set(result.drivers[i]) == holding
 
 
 def test_a_circle_names_the_steps_it_runs_through() -> None:
@@ -187,7 +189,7 @@ def test_a_deadline_that_cannot_be_met_makes_slack_negative_and_its_chain_critic
 
 def test_without_a_deadline_late_dates_run_back_from_the_end_that_is_asked_for() -> None:
     found = plan([step("a", 1, 0), step("b", 1)], "a>b")
-    later = backward(found.network, *forward(found.network), end=day("2026-06-06"))
+    later = backward(found.network, forward(found.network), end=day("2026-06-06"))
     assert later.total_slack == [3, 3]
     assert not any(later.critical)
 

@@ -9,8 +9,9 @@ import pytest
 
 from tests.plans import day, plan, step, template
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.cascade import Move, cascade
+from unisequa.core.cascade import cascade
 from unisequa.core.document import Phase
+from unisequa.core.edits import Move
 from unisequa.core.plan import Plan
 from unisequa.web.sheet.marks import arrows
 from unisequa.web.sheet.run_sheet import PhaseLine, RunSheet, TaskLine, run_sheet

@@ -11,15 +11,16 @@ from sqlalchemy.orm import Session
 from unisequa.actions.errors import NotThere, Refused, Stale
 from unisequa.actions.history import note
 from unisequa.actions.runs import check_may_change, run_of
-from unisequa.core.cascade import Cascade, Due, Duration, Edit, Mode, Move, cascade
+from unisequa.core.cascade import Cascade, Mode, cascade
+from unisequa.core.edits import DateEdit, Due, Duration, Move
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan import FINISHED, read_days
-from unisequa.core.schedule import UNDATED, bound_of, place
+from unisequa.core.schedule import UNDATED, number_asked, number_from
 from unisequa.core.words import count_words
 from unisequa.store.models import Person, Run, ShiftRow, now
 from unisequa.store.plans import plan_of, set_dates
 
-KINDS: dict[str, type[Edit]] = {"move": Move, "due": Due, "duration": Duration}
+KINDS: dict[str, type[DateEdit]] = {"move": Move, "due": Due, "duration": Duration}
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +31,9 @@ class Considered:
     result: Cascade
 
 
-def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.date, mode: Mode = "push") -> Considered:
+def consider(
+    session: Session, run_id: int, edits: Iterable[DateEdit], today: dt.date, mode: Mode = "push"
+) -> Considered:
     """Work a shift out on the run as it is now.
 
     Raises
@@ -50,7 +53,7 @@ def apply_shift(
     actor: Person,
     run_id: int,
     version: int,
-    edits: Iterable[Edit],
+    edits: Iterable[DateEdit],
     today: dt.date,
     why: str = "",
     mode: Mode = "push",
@@ -105,7 +108,7 @@ def apply_shift(
     return shift
 
 
-def _kind(edit: Edit) -> str:
+def _kind(edit: DateEdit) -> str:
     return next(name for name, kind in KINDS.items() if isinstance(edit, kind))
 
 
@@ -162,7 +165,7 @@ def _check_links(run: Run, keys: set[str], number: int, today: dt.date) -> None:
         if not one_moved or UNDATED in (was[1], start) or target.state in FINISHED:
             continue
         activity = plan.network.activities[link.target]
-        if place(activity, bound_of(link, was, activity))[0] > start:
+        if number_asked(link, was, activity) > number_from(activity, "S", start):
             days = read_days(target, start, start + 1)
             assert days
             text = f"{target.title} now stands before {source.title} would end, so shift {number} cannot be taken back."

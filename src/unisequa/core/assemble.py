@@ -7,12 +7,15 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from unisequa.core.document import Anchor, CalendarDocument, Fact, Link, Measure, Role, Step, Template, When
-from unisequa.core.errors import DateRangeError, DocumentError, Fault, did_you_mean
-from unisequa.core.offsets import target_day, unrolled_day
+from unisequa.core.document import MOST_DAYS, CalendarDocument, Fact, Measure, Template, When
+from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
+from unisequa.core.grid import Grid
+from unisequa.core.includes import Library, Placed, Scope, Whole, whole
+from unisequa.core.offsets import measured, unrolled
 from unisequa.core.placeholders import fill_in, holds
-from unisequa.core.plan import Calendars, LinkOf, Plan, Task, Warning, planned
-from unisequa.core.words import day_words, offset_words
+from unisequa.core.plan import Calendars, LinkOf, Plan, Task, Warning, bridged, planned
+from unisequa.core.targets import derived_dates, with_dates_of
+from unisequa.core.words import offset_words, slot_words
 
 LONGEST_FACT = 500
 
@@ -24,12 +27,17 @@ class Occasion:
     Parameters
     ----------
     anchors : mapping of str to date
+        On the minute grid also dates with a time of day.
     facts : mapping of str to str, number, date or bool
     crew : mapping of str to str
         Role → the person's name.
     calendars : tuple of CalendarDocument
         The first is the run's own; steps and roles name the others.
     today : date, optional
+    deadline : date, optional
+        By when the whole run should have finished.
+    away : mapping of str to tuple of (date, date)
+        Role → when its people are on leave, both days included.
     """
 
     anchors: Mapping[str, dt.date] = field(default_factory=dict)
@@ -38,25 +46,31 @@ class Occasion:
     subject: str = ""
     calendars: tuple[CalendarDocument, ...] = ()
     today: dt.date | None = None
+    deadline: dt.date | None = None
+    away: Mapping[str, tuple[tuple[dt.date, dt.date], ...]] = field(default_factory=dict)
 
 
-def assemble(template: Template, occasion: Occasion) -> Plan:
+def assemble(template: Template, occasion: Occasion, library: Library | None = None) -> Plan:
     """Work a template out for an occasion.
 
     Raises
     ------
     DocumentError
-        With every fault: anchors or facts that are missing or not there, parts that are not computed yet.
+        With every fault: anchors or facts that are missing or not there, a template that is not given, links
+        that run in a circle.
     """
-    faults = [*not_computed(template), *_anchor_faults(template, occasion)]
-    facts, fact_faults = read_facts(template, occasion.facts)
+    parts = whole(template, library)
+    grid = template.slots_of_time()
+    calendars = Calendars(occasion.calendars, grid)
+    faults = [*_anchor_faults(parts, occasion), *_calendar_faults(parts, calendars)]
+    facts, fact_faults = _facts_of(parts.facts, occasion.facts)
     faults += fact_faults
-    calendars = Calendars(occasion.calendars)
-    faults += _calendar_faults(template, calendars)
     if faults:
         raise DocumentError(faults)
     try:
-        return _Assembly(template, occasion, calendars, facts).plan()
+        return _Assembly(template, parts, occasion, calendars, facts).plan()
+    except CircleError as error:
+        raise DocumentError([Fault("links", f"{error}; take one of these links out")]) from error
     except DateRangeError as error:
         raise DocumentError([Fault("anchors", f"{error}; give a date nearer to today")]) from error
 
@@ -65,48 +79,37 @@ def run_name(template: Template, occasion: Occasion) -> str:
     """The name that the template's naming pattern proposes; the template's own without one."""
     facts, _ = read_facts(template, occasion.facts)
     anchors = {a.key: occasion.anchors.get(a.key) for a in template.anchors}
+    crew = {role.key: occasion.crew.get(role.key) or role.label for role in template.roles}
     try:
-        name = fill_in(template.naming, _values(template, occasion, facts, anchors)).strip()
+        name = fill_in(template.naming, {**crew, **anchors, **facts, "subject": occasion.subject}).strip()
     except ValueError:
         name = ""
     return (name or template.name)[:200]
 
 
-def not_computed(template: Template) -> Iterator[Fault]:
-    """Parts that are read and kept but whose dates cannot be computed yet."""
-    later = "cannot be computed yet; take it out to plan this template"
-    if template.grid == "minute":
-        yield Fault("grid", f"a job of hours and minutes {later}")
-    if template.direction == "backward":
-        yield Fault("direction", f"placing steps as late as possible {later}")
-    for i, _ in enumerate(template.includes):
-        yield Fault(f"includes[{i}]", f"another template within this one {later}")
-    for i, step in enumerate(template.steps):
-        if step.parent:
-            yield Fault(f"steps[{i}].parent", f"a sub-step {later}")
-
-
 def read_facts(template: Template, given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
     """The facts in the kinds that the template asks for, None where not given; and what is wrong with them."""
+    return _facts_of({fact.key: fact for fact in template.facts}, given)
+
+
+def _facts_of(known: Mapping[str, Fact], given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
     facts: dict[str, object] = {}
     faults = []
-    known = {fact.key: fact for fact in template.facts}
     for key in given:
         if key not in known:
             faults.append(Fault(f"facts.{key}", f'the template asks for no "{key}"{did_you_mean(key, known)}'))
-    for fact in template.facts:
-        value = given.get(fact.key)
+    for key, fact in known.items():
+        value = given.get(key)
         text = value.strip() if isinstance(value, str) else value
+        facts[key] = None
         if text in (None, ""):
-            facts[fact.key] = None
             if fact.required:
-                faults.append(Fault(f"facts.{fact.key}", f'"{fact.label}" is required; fill it in'))
+                faults.append(Fault(f"facts.{key}", f'"{fact.label}" is required; fill it in'))
             continue
         try:
-            facts[fact.key] = _fact(fact, text)
+            facts[key] = _fact(fact, text)
         except ValueError as error:
-            facts[fact.key] = None
-            faults.append(Fault(f"facts.{fact.key}", f'"{fact.label}" {error}'))
+            faults.append(Fault(f"facts.{key}", f'"{fact.label}" {error}'))
     return facts, faults
 
 
@@ -142,211 +145,272 @@ def _fact(fact: Fact, value: object) -> object:
     return text
 
 
-def _anchor_faults(template: Template, occasion: Occasion) -> Iterator[Fault]:
-    known = {anchor.key: anchor for anchor in template.anchors}
+def _anchor_faults(parts: Whole, occasion: Occasion) -> Iterator[Fault]:
     for key in occasion.anchors:
-        if key not in known:
-            yield Fault(f"anchors.{key}", f'the template has no anchor "{key}"{did_you_mean(key, known)}')
-    for anchor in template.anchors:
-        if anchor.required and anchor.from_ is None and anchor.key not in occasion.anchors:
-            yield Fault(f"anchors.{anchor.key}", f'"{anchor.label}" is required; give its date')
+        if key not in parts.anchors:
+            yield Fault(f"anchors.{key}", f'the template has no anchor "{key}"{did_you_mean(key, parts.anchors)}')
+    for key, (anchor, _) in parts.anchors.items():
+        if anchor.required and anchor.from_ is None and key not in occasion.anchors:
+            yield Fault(f"anchors.{key}", f'"{anchor.label}" is required; give its date')
 
 
-def _calendar_faults(template: Template, calendars: Calendars) -> Iterator[Fault]:
-    named: list[tuple[str, Role | Step]] = [(f"steps[{i}]", step) for i, step in enumerate(template.steps)]
-    named += [(f"roles[{i}]", role) for i, role in enumerate(template.roles)]
-    for path, holder in named:
-        if holder.calendar is not None and holder.calendar not in calendars:
+def _calendar_faults(parts: Whole, calendars: Calendars) -> Iterator[Fault]:
+    named = [(placed.path, placed.step.calendar) for placed in parts.steps]
+    named += [(f"roles[{i}]", role.calendar) for i, role in enumerate(parts.roles.values())]
+    for path, name in named:
+        if name is not None and name not in calendars:
             known = [document.name for document in calendars.documents]
-            message = f'no calendar "{holder.calendar}" was given{did_you_mean(holder.calendar, known)}'
-            yield Fault(f"{path}.calendar", message)
+            yield Fault(f"{path}.calendar", f'no calendar "{name}" was given{did_you_mean(name, known)}')
 
 
-def _values(
-    template: Template, occasion: Occasion, facts: Mapping[str, object], anchors: Mapping[str, dt.date | None]
-) -> dict[str, Any]:
-    crew = {role.key: occasion.crew.get(role.key) or role.label for role in template.roles}
-    return {**crew, **anchors, **facts, "subject": occasion.subject}
+@dataclass(slots=True)
+class _Family:
+    """Who is whose parent among the steps that apply, by full key."""
+
+    parents: dict[str, str]
+    children: dict[str, list[str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for child, parent in self.parents.items():
+            self.children.setdefault(parent, []).append(child)
+
+    def above(self, key: str) -> Iterator[str]:
+        """A step's parents, from the inside out."""
+        while key in self.parents:
+            key = self.parents[key]
+            yield key
 
 
 class _Assembly:
     """One working-out: the template, what is known, and the warnings met on the way."""
 
     def __init__(
-        self, template: Template, occasion: Occasion, calendars: Calendars, facts: Mapping[str, object]
+        self,
+        template: Template,
+        parts: Whole,
+        occasion: Occasion,
+        calendars: Calendars,
+        facts: Mapping[str, object],
     ) -> None:
-        self.template, self.occasion, self.calendars = template, occasion, calendars
-        self.role_calendars = {role.key: role.calendar for role in template.roles}
-        self.labels = {anchor.key: anchor.label for anchor in template.anchors}
-        self.anchors = self._anchor_days()
-        dates = {key: None if day is None else dt.date.fromordinal(day) for key, day in self.anchors.items()}
-        self.values = _values(template, occasion, facts, dates)
+        self.template, self.parts, self.occasion, self.calendars = template, parts, occasion, calendars
+        self.facts = facts
+        self.grid: Grid = calendars.grid
+        self.labels = {key: anchor.label for key, (anchor, _) in parts.anchors.items()}
+        self.derived: dict[str, Measure] = {}
+        self.anchors = self._anchor_dates()
+        self.crew = {key: occasion.crew.get(key) or role.label for key, role in parts.roles.items()}
         self.warnings: list[Warning] = []
+        self._values: dict[str, dict[str, Any]] = {}
 
-    def _anchor_days(self) -> dict[str, int | None]:
-        days: dict[str, int | None] = {key: day.toordinal() for key, day in self.occasion.anchors.items()}
-        by_key = {anchor.key: anchor for anchor in self.template.anchors}
+    def _anchor_dates(self) -> dict[str, int | None]:
+        given = self.occasion.anchors
+        for key, (anchor, scope) in self.parts.anchors.items():
+            if anchor.from_ is not None and key not in given:
+                self.derived[key] = scope.measure(anchor.from_)
+        dates = {key: self.grid.of(given[key]) if key in given else None for key in self.parts.anchors}
+        return derived_dates(dates, self.derived, self.calendars)
 
-        def resolve(anchor: Anchor) -> int | None:
-            if anchor.key not in days:
-                days[anchor.key] = None  # not known; derived ones are filled in below
-                if anchor.from_ is not None:
-                    base = resolve(by_key[anchor.from_.anchor])
-                    days[anchor.key] = None if base is None else self._day(base, anchor.from_, None)
-            return days[anchor.key]
-
-        for anchor in self.template.anchors:
-            resolve(anchor)
-        return days
-
-    def _day(self, anchor: int, measure: Measure, calendar: str | None) -> int:
-        offset = measure.offset
-        assert isinstance(offset, int) and measure.unit in ("working days", "days", "weeks", "months")
-        return target_day(anchor, offset, measure.unit, measure.roll, self.calendars[calendar])
-
-    def _measured(self, measure: Measure | None, calendar: str | None) -> int | None:
-        if measure is None:
-            return None
-        anchor = self.anchors[measure.anchor]
-        return None if anchor is None else self._day(anchor, measure, calendar)
+    def values(self, scope: Scope) -> dict[str, Any]:
+        """What placeholders and conditions of a scope may name."""
+        found = self._values.get(scope.prefix)
+        if found is None:
+            moments = {key: None if at is None else self.grid.moment(at) for key, at in self.anchors.items()}
+            found = {**self.crew, **moments, **self.facts, "subject": self.occasion.subject}
+            for names, known in ((scope.roles, self.crew), (scope.anchors, moments), (scope.facts, self.facts)):
+                found |= {theirs: known.get(ours) for theirs, ours in names.items()}
+            self._values[scope.prefix] = found
+        return found
 
     def plan(self) -> Plan:
-        steps, links = self._applying()
-        followed = {link.to for link in links}
-        tasks = tuple(self._task(i, step, followed) for i, step in steps)
-        opening = self._opening()
-        today = self.occasion.today.toordinal() if self.occasion.today else None
+        steps, family, links = self._applying()
+        tasks = self._tasks(steps, family, links)
+        today, deadline = self.occasion.today, self.occasion.deadline
+        no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
             run_name(self.template, self.occasion),
             tasks,
-            tuple(LinkOf(k.from_, k.to, k.type, int(k.lag), k.unit) for k in links),
+            links,
             self.calendars,
             self.anchors,
             self.labels,
-            opening=opening,
-            today=today,
+            opening=no_anchor,
+            today=self.grid.of(today) if today else None,
+            end=self.grid.exclusive(self.grid.of(deadline)) if deadline else None,
+            direction=self.template.direction,
+        )
+        plan = replace(
+            plan,
+            derived=self.derived,
+            crew=dict(self.occasion.crew),
+            away={
+                role: tuple((a.toordinal(), b.toordinal()) for a, b in spans)
+                for role, spans in self.occasion.away.items()
+            },
+            day_labels=tuple(self._day_labels()),
         )
         self._look_over(plan)
-        return replace(plan, warnings=tuple(self.warnings))
+        return replace(plan, warnings=(*self.warnings, *plan.warnings))
 
-    def _opening(self) -> int | None:
-        if self.template.anchors:
-            return self.anchors[self.template.anchors[0].key]
-        return (self.occasion.today or dt.date.today()).toordinal()
-
-    def _task(self, i: int, step: Step, followed: set[str]) -> Task:
-        calendar = step.calendar or (self.role_calendars.get(step.role) if step.role else None)
-        opens = step.when is None and step.key not in followed
-        deadline = self._measured(step.deadline, calendar)
-        edge = step.when.edge if step.when else "start" if opens else "finish"
-        try:
-            title = fill_in(step.title, self.values)
-        except ValueError as error:
-            raise DocumentError([Fault(f"steps[{i}].title", str(error))]) from None
-        task = Task(
-            key=step.key,
-            title=" ".join(title.split())[:400] or step.key,
-            duration=step.days,
-            edge=edge,
-            when=step.when,
-            not_before=self._measured(step.not_before, calendar),
-            deadline=None if deadline is None else deadline + 1,
-            calendar=calendar,
-            phase=step.phase,
-            role=step.role,
-            opens=opens,
-        )
-        if step.when is None:
-            return task
-        target = self._target(step.when, task)
-        return replace(task, target=target) if target else task
-
-    def _target(self, when: When, task: Task) -> tuple[int, int] | None:
-        day = self._measured(when, task.calendar)
-        if day is None:
-            return None
-        placed = replace(task, target=(day, day + 1))  # enough for the calendar to count an unrolled day off
-        calendar = self.calendars.of(placed)
-        if not task.duration:
-            boundary = day + 1 if when.edge == "finish" else day
-            target = boundary, boundary
-        elif when.edge == "finish":
-            target = calendar.retreat(day + 1, task.duration), day + 1
-        else:
-            target = day, calendar.advance(day, task.duration)
-        anchor, offset = self.anchors[when.anchor], when.offset
-        assert anchor is not None and isinstance(offset, int)
-        raw = unrolled_day(anchor, offset, when.unit, calendar)  # type: ignore[arg-type]
-        if raw != day:
-            why = self.calendars[task.calendar].name_of(raw) or "a day off"
-            where = offset_words(when, self.labels[when.anchor])
-            text = f"{task.title}: {where} is {day_words(raw)}, {why}; rolled to {day_words(day)}"
-            self.warnings.append(Warning("rolled", task.key, text))
-        return target
-
-    def _applying(self) -> tuple[list[tuple[int, Step]], list[Link]]:
+    def _applying(self) -> tuple[list[Placed], _Family, tuple[LinkOf, ...]]:
         """The steps that apply, and the links; what followed a step that does not apply follows what it followed."""
-        steps, left_out = [], set()
-        for i, step in enumerate(self.template.steps):
+        known = {placed.key: placed for placed in self.parts.steps}
+        parents = {p.key: p.scope.prefix + p.step.parent for p in self.parts.steps if p.step.parent is not None}
+        family = _Family(parents)
+        out: set[str] = set()
+        for placed in self.parts.steps:
             try:
-                applies = step.only_if is None or holds(step.only_if, self.values)
+                applies = placed.step.only_if is None or holds(placed.step.only_if, self.values(placed.scope))
             except ValueError as error:
-                raise DocumentError([Fault(f"steps[{i}].only_if", str(error))]) from None
-            if applies:
-                steps.append((i, step))
-            else:
-                left_out.add(step.key)
-        return steps, bridged(self.template.links, left_out)
+                raise DocumentError([Fault(f"{placed.path}.only_if", str(error))]) from None
+            if not applies:
+                out.add(placed.key)
+        out |= {key for key in known if any(parent in out for parent in family.above(key))}
+        emptied = True
+        while emptied:  # a parent all of whose sub-steps are left out is left out with them
+            empty = {p for p, inner in family.children.items() if p not in out and all(c in out for c in inner)}
+            emptied = bool(empty)
+            out |= empty
+        links = bridged(self._links(known), out)
+        steps = [placed for placed in self.parts.steps if placed.key not in out]
+        return steps, _Family({c: p for c, p in parents.items() if c not in out}), links
+
+    def _links(self, known: Mapping[str, Placed]) -> Iterator[LinkOf]:
+        groups = self.parts.groups
+        for source, target, link, _ in self.parts.links:
+            for s in groups.get(source, (source,)):
+                for t in groups.get(target, (target,)):
+                    calendar = self.calendars[self._calendar(known[t])]
+                    yield LinkOf(s, t, link.type, link.slots(calendar), link.unit)
+
+    def _calendar(self, placed: Placed) -> str | None:
+        step = placed.step
+        if step.calendar or step.role is None:
+            return step.calendar
+        return self.parts.roles[placed.scope.roles.get(step.role, placed.scope.prefix + step.role)].calendar
+
+    def _tasks(self, steps: Iterable[Placed], family: _Family, links: Iterable[LinkOf]) -> tuple[Task, ...]:
+        links = tuple(links)
+        followed, follows = {link.target for link in links}, {link.source for link in links}
+        backward = self.template.direction == "backward"
+        placed_at = {placed.key: placed for placed in self.parts.steps}
+        tasks = []
+        for placed in steps:
+            line = [placed_at[key] for key in (placed.key, *family.above(placed.key))]
+            bound = any(p.key in (follows if backward else followed) for p in line)
+            tasks.append(self._task(line, placed.key in family.children, bound))
+        return tuple(tasks)
+
+    def _task(self, line: list[Placed], parent: bool, bound: bool) -> Task:
+        """A step, given with its parents from the inside out, as a task.
+
+        ``bound`` says whether links date it: it has predecessors, or in a plan that runs backward successors.
+        """
+        placed, step, scope = line[0], line[0].step, line[0].scope
+        name = self._calendar(placed)
+        calendar = self.calendars[name]
+        when, opens = (None, False) if parent else self._when(line, bound)
+        edge = when.edge if when else "start" if opens else "finish"
+        own_when = step.when is not None
+        floors: list[tuple[Placed, Measure | None]] = [(p, p.step.not_before) for p in line]
+        if own_when:
+            floors += [(p, p.step.when) for p in line[1:] if p.step.when is not None and p.step.when.edge == "start"]
+        limits = tuple(_plain(p.scope.measure(measure)) for p, measure in floors if measure is not None)
+        deadlines = tuple(p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None)
+        duration = 0 if parent else step.slots(calendar)
+        if duration > MOST_DAYS * self.grid.per_day:
+            raise DocumentError([Fault(f"{placed.path}.duration", "is longer than a hundred years")])
+        task = Task(
+            key=placed.key,
+            title=self._title(placed),
+            duration=duration,
+            edge=edge,
+            when=when,
+            limits_from=() if parent else limits,
+            deadlines_from=() if parent else deadlines,
+            calendar=name,
+            phase=None if step.phase is None else scope.prefix + step.phase,
+            role=None if step.role is None else scope.roles.get(step.role, scope.prefix + step.role),
+            opens=opens and not parent,
+            parent=line[1].key if len(line) > 1 else None,
+        )
+        found = with_dates_of(task, self.anchors, self.calendars)
+        self._rolled(found)
+        return found
+
+    def _title(self, placed: Placed) -> str:
+        try:
+            title = fill_in(placed.step.title, self.values(placed.scope))
+        except ValueError as error:
+            raise DocumentError([Fault(f"{placed.path}.title", str(error))]) from None
+        return " ".join(title.split())[:400] or placed.key
+
+    def _when(self, line: list[Placed], bound: bool) -> tuple[When | None, bool]:
+        """Where the template puts a step, and whether that is only because nothing else does.
+
+        Its own ``when``; else one of its parents' that says when to start, or that nothing but it dates the step;
+        else, where no link dates it, the first anchor: its start, or in a plan that runs backward its due date.
+        """
+        for n, placed in enumerate(line):
+            when = placed.step.when
+            if when is not None and (n == 0 or when.edge == "start" or not bound):
+                return placed.scope.measure(when), False
+        first = line[0].scope.first_anchor
+        if bound:
+            return None, False
+        if first is None:
+            return None, True
+        edge = "finish" if self.template.direction == "backward" else "start"
+        return When(anchor=first, offset=0, unit="days", edge=edge), True
+
+    def _rolled(self, task: Task) -> None:
+        when = task.when
+        if when is None or task.target is None or task.opens:
+            return
+        anchor = self.anchors[when.anchor]
+        assert anchor is not None
+        calendar = self.calendars[task.calendar]
+        raw, day = unrolled(anchor, when, calendar), measured(anchor, when, calendar, when.edge)
+        if raw != day:
+            why = calendar.name_of(self.grid.day(raw)) or ("a day off" if self.grid.per_day == 1 else "not worked")
+            where = offset_words(when, self.labels[when.anchor])
+            text = (
+                f"{task.title}: {where} is {slot_words(raw, self.grid)}, {why}; rolled to {slot_words(day, self.grid)}"
+            )
+            self.warnings.append(Warning("rolled", task.key, text))
+
+    def _day_labels(self) -> Iterator[tuple[int, str]]:
+        for label, scope in self.parts.day_labels:
+            measure = scope.measure(Measure(anchor=label.anchor, offset=label.offset, unit=label.unit))
+            anchor = self.anchors[measure.anchor]
+            if anchor is not None:
+                yield measured(anchor, measure, self.calendars[None]), label.label
 
     def _look_over(self, plan: Plan) -> None:
+        grid = self.grid
         for i, task in enumerate(plan.tasks):
-            days, target = plan.days(i), plan.target_days(i)
-            if days is None:
-                names = [self.labels[task.when.anchor]] if task.when else []
-                text = (
-                    f"{task.title} has no date until {names[0]} is known" if names else f"{task.title} has no date yet"
-                )
+            dates, target = plan.read(i), plan.target_read(i)
+            if dates is None:
+                name = self.labels[task.when.anchor] if task.when else ""
+                text = f"{task.title} has no date until {name} is known" if name else f"{task.title} has no date yet"
                 self.warnings.append(Warning("undated", task.key, text))
                 continue
-            if plan.today is not None and days[0] < plan.today:
-                self.warnings.append(
-                    Warning("past", task.key, f"{task.title} starts {day_words(days[0])}, in the past")
-                )
-            drift = plan.drift(i) or 0
-            if target and drift > 0:
-                text = (
-                    f"{task.title} cannot hold {day_words(target[1])}: what it follows puts it on {day_words(days[1])}"
-                )
+            start, finish = slot_words(dates[0], grid), slot_words(dates[1], grid)
+            if plan.today is not None and dates[0] < plan.today:
+                self.warnings.append(Warning("past", task.key, f"{task.title} starts {start}, in the past"))
+            if target and (plan.drift(i) or 0) > 0:
+                wanted = slot_words(target[1], grid)
+                text = f"{task.title} cannot hold {wanted}: what it follows puts it on {finish}"
                 self.warnings.append(Warning("drift", task.key, text))
             if task.deadline is not None and plan.schedule.finish[i] > task.deadline:
-                text = f"{task.title} ends {day_words(days[1])}, after its deadline {day_words(task.deadline - 1)}"
-                self.warnings.append(Warning("deadline", task.key, text))
+                until = slot_words(grid.inclusive(task.deadline), grid)
+                self.warnings.append(
+                    Warning("deadline", task.key, f"{task.title} ends {finish}, after its deadline {until}")
+                )
+        if plan.end is not None and plan.schedule.latest > plan.end:
+            last, until = (slot_words(grid.inclusive(b), grid) for b in (plan.schedule.latest, plan.end))
+            self.warnings.append(Warning("deadline", None, f"The run ends {last}, after its deadline {until}"))
 
 
-def bridged(links: Iterable[Link], left_out: set[str]) -> list[Link]:
-    """Links without those of steps left out, whose followers now follow what those followed.
-
-    A step left out is passed as a milestone would be: lags in the same unit add up, otherwise the
-    longer one holds.
-    """
-    kept = list(links)
-    for key in sorted(left_out):
-        into = [link for link in kept if link.to == key]
-        out = [link for link in kept if link.from_ == key]
-        kept = [link for link in kept if key not in (link.from_, link.to)]
-        have = {(link.from_, link.to) for link in kept}
-        for a in into:
-            for b in out:
-                if (a.from_, b.to) not in have:
-                    kept.append(_joined(a, b))
-                    have.add((a.from_, b.to))
-    return kept
-
-
-def _joined(a: Link, b: Link) -> Link:
-    lag_a, lag_b = int(a.lag), int(b.lag)
-    if a.unit == b.unit or not lag_a or not lag_b:
-        lag, unit = lag_a + lag_b, b.unit if lag_b else a.unit
-    else:
-        lag, unit = max((lag_a, a.unit), (lag_b, b.unit))
-    return Link.model_validate({"from": a.from_, "to": b.to, "type": a.type[0] + b.type[1], "lag": lag, "unit": unit})
+def _plain(measure: Measure) -> Measure:
+    """A measure without the edge that a ``when`` has."""
+    return Measure(anchor=measure.anchor, offset=measure.offset, unit=measure.unit, roll=measure.roll)

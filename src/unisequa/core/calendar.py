@@ -1,25 +1,27 @@
 """Working calendars on prefix sums.
 
-Days are counted as in :meth:`datetime.date.toordinal`. A *boundary* ``b`` is the instant before day
-``b`` begins; a task occupies the half-open interval ``[start, finish)`` of boundaries. Two tables
-carry all arithmetic:
+Boundaries are those of :mod:`unisequa.core.grid`. Every worked slot of a calendar has a number, counted on
+from an origin that never moves, and two look-ups turn one into the other, however far they go:
 
-``before[b - lo]``   how many worked days lie in ``[lo, b)``
-``worked[k]``        the k-th worked day at or after ``lo``
+``index(b)``   how many worked slots lie before boundary ``b``, from the origin on
+``slot(k)``    the boundary before worked slot number ``k``
 
-so that ``advance`` and ``retreat`` are two look-ups, however far they go.
+All else is made of these two. Between two worked slots with days off there are *two* boundaries with one
+index: ``slot(k - 1) + 1``, right behind the one slot, where a task may finish, and ``slot(k)``, right before
+the other, where one may start. They are never taken for each other.
 """
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Mapping
-from itertools import accumulate, compress
+from array import array
+from bisect import bisect_right
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import cache
+from itertools import accumulate, compress, pairwise
 
 from unisequa.core.errors import DateRangeError
-
-FIRST_DAY = dt.date.min.toordinal()
-LAST_DAY = dt.date.max.toordinal()
+from unisequa.core.grid import DAYS, FIRST_DAY, LAST_DAY, MINUTES, Grid
 
 _MARGIN = 400
 """Days added around what is asked for when the tables are made."""
@@ -29,7 +31,7 @@ PublicHolidays = Callable[[int, int], Mapping[int, str]]
 
 
 class WorkingCalendar:
-    """Which days are worked.
+    """Which days are worked. On the day grid a slot is a day, so this is all there is to know.
 
     An extra working day beats a closure, a closure beats a public holiday and the week.
 
@@ -47,7 +49,9 @@ class WorkingCalendar:
         Days worked in spite of all that.
     """
 
-    __slots__ = ("before", "closures", "extra", "hi", "holidays", "lo", "name", "names", "week", "worked")
+    grid: Grid = DAYS
+    per_day: int = 1
+    """Worked slots of a working day."""
 
     def __init__(
         self,
@@ -65,36 +69,33 @@ class WorkingCalendar:
         self.holidays = holidays
         self.closures = dict(closures or {})
         self.extra = frozenset(extra)
-        self.lo = self.hi = 0
-        self.before: list[int] = []
-        self.worked: list[int] = []
-        self.names: dict[int, str] = {}
+        self._lo = self._hi = self._base = 0
+        self._before: Sequence[int] = ()
+        self._worked: list[int] = []
+        self._rests: list[bool] = []
+        self._names: dict[int, str] = {}
+
+    # The tables: days before each day, and the worked days in order.
 
     def cover(self, lo: int, hi: int) -> None:
-        """Make the tables reach from day ``lo`` to boundary ``hi``, with a margin; keep what they cover."""
-        if self.lo and self.lo <= lo and hi <= self.hi:
+        """Make the tables reach from day ``lo`` to day ``hi``, with a margin; keep what they cover."""
+        if self._lo and self._lo <= lo and hi <= self._hi:
             return
         if lo < FIRST_DAY or hi > LAST_DAY + 1:
             raise DateRangeError("a date falls outside the years 1 to 9999")
-        if self.lo:
-            lo, hi = min(lo, self.lo), max(hi, self.hi)
+        if self._lo:
+            lo, hi = min(lo, self._lo), max(hi, self._hi)
         self._build(max(lo - _MARGIN, FIRST_DAY), min(hi + _MARGIN, LAST_DAY + 1))
 
-    def grow(self, *, back: bool = False) -> None:
-        """Double the reach of the tables, onwards or back; the other end stays.
-
-        Raises
-        ------
-        DateRangeError
-            When that end is at year 1 or year 9999 already.
-        """
-        if (back and self.lo == FIRST_DAY) or (not back and self.hi == LAST_DAY + 1):
+    def _grow(self, *, back: bool) -> None:
+        """Double the reach of the tables, onwards or back; the other end stays."""
+        if (back and self._lo == FIRST_DAY) or (not back and self._hi == LAST_DAY + 1):
             raise DateRangeError(f'the calendar "{self.name}" has no working day left in the years 1 to 9999')
-        span = max(self.hi - self.lo, _MARGIN)
+        span = max(self._hi - self._lo, _MARGIN)
         if back:
-            self._build(max(self.lo - span, FIRST_DAY), self.hi)
+            self._build(max(self._lo - span, FIRST_DAY), self._hi)
         else:
-            self._build(self.lo, min(self.hi + span, LAST_DAY + 1))
+            self._build(self._lo, min(self._hi + span, LAST_DAY + 1))
 
     def _build(self, lo: int, hi: int) -> None:
         first = (lo + 6) % 7  # ordinal 1 is a Monday
@@ -115,36 +116,84 @@ class WorkingCalendar:
             if lo <= day < hi:
                 flags[day - lo] = 1
                 names.pop(day, None)
-        self.lo, self.hi = lo, hi
-        self.before = [0, *accumulate(flags)]
-        self.worked = list(compress(range(lo, hi), flags))
-        self.names = names
+        if self._lo:  # numbers given out stay what they are
+            self._base += sum(flags[: self._lo - lo])
+        self._before = array("i", [0, *accumulate(flags)])
+        self._worked = list(compress(range(lo, hi), flags))
+        self._rests = [a + 1 < b for a, b in pairwise(self._worked)]
+        self._lo, self._hi, self._names = lo, hi, names
 
-    def count(self, a: int, b: int) -> int:
-        """Worked days in ``[a, b)``; negative when ``b`` lies before ``a``."""
-        self.cover(min(a, b), max(a, b))
-        return self.before[b - self.lo] - self.before[a - self.lo]
+    def day_index(self, day: int) -> int:
+        """How many working days lie before ``day``, from the origin on."""
+        if not (self._lo <= day <= self._hi and self._lo):
+            self.cover(day, day)
+        return self._before[day - self._lo] - self._base
 
-    def is_worked(self, day: int) -> bool:
+    def nth_day(self, k: int) -> int:
+        """Working day number ``k``.
+
+        Raises
+        ------
+        DateRangeError
+            When there is none in the years 1 to 9999.
+        """
+        while True:
+            at = k + self._base
+            if 0 <= at < len(self._worked):
+                return self._worked[at]
+            if not self._lo:
+                raise ValueError("no day has been asked for yet, so there is no origin to count from")
+            self._grow(back=at < 0)
+
+    def is_working_day(self, day: int) -> bool:
         """Whether ``day`` is a working day."""
-        return self.count(day, day + 1) == 1
+        return self.day_index(day + 1) > self.day_index(day)
 
     def name_of(self, day: int) -> str | None:
         """The public holiday or closure on ``day``, if there is one."""
         self.cover(day, day + 1)
-        return self.names.get(day)
+        return self._names.get(day)
 
-    def worked_day(self, b: int, n: int) -> int:
-        """The worked day with ``n`` worked days between it and boundary ``b``; n < 0 counts back from ``b``."""
-        self.cover(b, b)
-        while True:
-            k = self.before[b - self.lo] + n
-            if 0 <= k < len(self.worked):
-                return self.worked[k]
-            self.grow(back=k < 0)
+    # Worked slots and boundaries.
+
+    def index(self, b: int) -> int:
+        """How many worked slots lie before boundary ``b``, from the origin on."""
+        return self.day_index(b)
+
+    def slot(self, k: int) -> int:
+        """The boundary before worked slot number ``k``."""
+        return self.nth_day(k)
+
+    def rested(self, k: int) -> bool:
+        """Whether worked slot number ``k`` comes behind a slot that is not worked."""
+        at = k + self._base - 1
+        if not 0 <= at < len(self._rests):
+            return self.slot(k - 1) + 1 < self.slot(k)
+        return self._rests[at]
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        """:meth:`slot` of many at once."""
+        if not numbers:
+            return []
+        self.slot(min(numbers))
+        self.slot(max(numbers))
+        worked, base = self._worked, self._base
+        return [worked[k + base] for k in numbers] if base else [worked[k] for k in numbers]
+
+    def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        """The boundaries right behind many worked slots."""
+        return [slot + 1 for slot in self.slots(numbers)]
+
+    def count(self, a: int, b: int) -> int:
+        """Worked slots in ``[a, b)``; negative when ``b`` lies before ``a``."""
+        return self.index(b) - self.index(a)
+
+    def is_worked(self, slot: int) -> bool:
+        """Whether a slot is worked."""
+        return self.index(slot + 1) > self.index(slot)
 
     def advance(self, b: int, n: int) -> int:
-        """The boundary after the n-th worked day that begins at or after ``b``; ``b`` for n = 0.
+        """The boundary after the n-th worked slot that begins at or after ``b``; ``b`` for n = 0.
 
         A negative ``n`` retreats.
 
@@ -154,25 +203,138 @@ class WorkingCalendar:
         """
         if n == 0:
             return b
-        return self.worked_day(b, n - 1) + 1 if n > 0 else self.worked_day(b, n)
+        k = self.index(b) + n
+        return self.slot(k - 1) + 1 if n > 0 else self.slot(k)
 
     def retreat(self, b: int, n: int) -> int:
-        """The boundary before the n-th worked day that ends at or before ``b``; ``b`` for n = 0."""
+        """The boundary before the n-th worked slot that ends at or before ``b``; ``b`` for n = 0."""
         return self.advance(b, -n)
 
     def roll_forward(self, b: int) -> int:
-        """The first boundary at or after ``b`` whose following day is worked: a place to start."""
-        return self.worked_day(b, 0)
+        """The first boundary at or after ``b`` whose following slot is worked: a place to start."""
+        return self.slot(self.index(b))
 
     def roll_back(self, b: int) -> int:
-        """The last boundary at or before ``b`` whose preceding day is worked: a place to finish."""
-        return self.worked_day(b, -1) + 1
+        """The last boundary at or before ``b`` whose preceding slot is worked: a place to finish."""
+        return self.slot(self.index(b) - 1) + 1
 
     def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingCalendar:
-        """A copy with more closures or more working days; the name stays."""
+        """A copy with more closed days or more working days; the name stays."""
         closures = {**self.closures, **(closed or {})}
         extra = (self.extra - set(closed or {})) | set(worked)
         return WorkingCalendar(self.name, self.week, holidays=self.holidays, closures=closures, extra=extra)
+
+
+class WorkingHours(WorkingCalendar):
+    """A working calendar on the minute grid: the same hours on each of its working days.
+
+    Parameters
+    ----------
+    hours : sequence of (int, int)
+        Minutes of the day, in order, half-open; a shift that goes on after midnight ends beyond 1,440 and
+        belongs to the day it begins on.
+    grid : Grid
+        The minute grid with the run's time zone.
+
+    See :class:`WorkingCalendar` for the others.
+    """
+
+    def __init__(self, calendar: WorkingCalendar, hours: Sequence[tuple[int, int]], grid: Grid) -> None:
+        super().__init__(
+            calendar.name,
+            calendar.week,
+            holidays=calendar.holidays,
+            closures=calendar.closures,
+            extra=calendar.extra,
+        )
+        self.hours = tuple(hours)
+        self.grid = grid
+        self._minutes = [minute for a, b in hours for minute in range(a, b)]
+        self.per_day = len(self._minutes)
+        self._pauses = [a < b - 1 for a, b in pairwise(self._minutes)]
+
+    def index(self, b: int) -> int:
+        day, minute = divmod(b, MINUTES)
+        into = bisect_right(self._minutes, minute - 1)  # of this day's minutes, those before b
+        n = self.day_index(day)
+        if into and not self.is_working_day(day):
+            into = 0
+        full = n * self.per_day + into
+        if self._minutes[-1] >= MINUTES and self.is_working_day(day - 1):  # last night's shift may still be on
+            full -= self.per_day - bisect_right(self._minutes, MINUTES + minute - 1)
+        return full
+
+    def slot(self, k: int) -> int:
+        n, minute = divmod(k, self.per_day)
+        return self.nth_day(n) * MINUTES + self._minutes[minute]
+
+    def rested(self, k: int) -> bool:
+        minute = k % self.per_day
+        return self._pauses[minute - 1] if minute else self.slot(k - 1) + 1 < self.slot(k)
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        return self._at(numbers, self._minutes)
+
+    def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        return self._at(numbers, [minute + 1 for minute in self._minutes])
+
+    def _at(self, numbers: Sequence[int], minutes: list[int]) -> list[int]:
+        if not numbers:
+            return []
+        first, last = min(numbers), max(numbers)
+        self.slot(first)
+        self.slot(last)
+        per_day, base = self.per_day, first // self.per_day
+        days = [day * MINUTES for day in self._worked[base + self._base : last // per_day + self._base + 1]]
+        return [days[k // per_day - base] + minutes[k % per_day] for k in numbers]
+
+    def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingHours:
+        return WorkingHours(super().with_changes(closed=closed, worked=worked), self.hours, self.grid)
+
+
+class WithInterval(WorkingCalendar):
+    """A calendar in which all of ``[a, b)`` is worked too, for one task whose date stands there on purpose."""
+
+    def __init__(self, calendar: WorkingCalendar, a: int, b: int) -> None:
+        super().__init__(calendar.name, calendar.week)
+        self.calendar, self.a, self.b = calendar, a, b
+        self.grid, self.per_day = calendar.grid, calendar.per_day
+        self._first = calendar.index(a)
+        self._more = (b - a) - calendar.count(a, b)
+
+    def day_index(self, day: int) -> int:
+        return self.calendar.day_index(day)
+
+    def nth_day(self, k: int) -> int:
+        return self.calendar.nth_day(k)
+
+    def name_of(self, day: int) -> str | None:
+        return self.calendar.name_of(day)
+
+    def index(self, b: int) -> int:
+        if b <= self.a:
+            return self.calendar.index(b)
+        return self._first + b - self.a if b <= self.b else self.calendar.index(b) + self._more
+
+    def slot(self, k: int) -> int:
+        if k < self._first:
+            return self.calendar.slot(k)
+        into = k - self._first
+        return self.a + into if into < self.b - self.a else self.calendar.slot(k - self._more)
+
+    def rested(self, k: int) -> bool:
+        return self.slot(k - 1) + 1 < self.slot(k)
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        return [self.slot(k) for k in numbers]
+
+
+@cache
+def _holidays_of(country: str, subdivision: str | None, year: int) -> dict[int, str]:
+    import holidays
+
+    found = holidays.country_holidays(country, subdiv=subdivision, years=year, expand=False)
+    return {day.toordinal(): name for day, name in found.items()}
 
 
 def public_holidays(country: str, subdivision: str | None = None) -> PublicHolidays:
@@ -183,15 +345,15 @@ def public_holidays(country: str, subdivision: str | None = None) -> PublicHolid
     ValueError
         When the package does not know the country or the subdivision.
     """
-    import holidays
-
     try:
-        holidays.country_holidays(country, subdiv=subdivision, years=2026)
+        _holidays_of(country, subdivision, 2026)
     except NotImplementedError as error:
         raise ValueError(f'no public holidays known for country "{country}", subdivision "{subdivision}"') from error
 
     def between(first: int, last: int) -> Mapping[int, str]:
-        found = holidays.country_holidays(country, subdiv=subdivision, years=range(first, last + 1))
-        return {day.toordinal(): name for day, name in found.items()}
+        found: dict[int, str] = {}
+        for year in range(first, last + 1):
+            found |= _holidays_of(country, subdivision, year)
+        return found
 
     return between

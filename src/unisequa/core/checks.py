@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from unisequa.core.document import DAY_UNITS, Measure, Template, read_document
+from unisequa.core.document import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Template, read_document
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.network import find_circle
 from unisequa.core.placeholders import condition_fault, text_fault
 
 DEEPEST = 3
+MOST_OFFSETS = {
+    "weeks": MOST_DAYS // 7,
+    "months": 1200,
+    "hours": MOST_DAYS * 24,
+    "working hours": MOST_DAYS * 24,
+    "minutes": MOST_DAYS * 1440,
+    "working minutes": MOST_DAYS * 1440,
+}
+"""How far an offset reaches: a hundred years, and as many days otherwise."""
 
 
 def read_template(content: object) -> Template:
@@ -74,6 +83,8 @@ def faults_in(template: Template) -> Iterator[Fault]:
             yield _unknown(f"{path}.parent", "step", step.parent, steps)
         if template.grid == "day" and isinstance(step.duration, str):
             yield Fault(f"{path}.duration", "on the day grid is a whole number of working days")
+        if step.parent is not None and step.parent == step.key:
+            yield Fault(f"{path}.parent", "is the step itself; name another or take it out")
         for name in ("when", "not_before", "deadline"):
             yield from measured(f"{path}.{name}", getattr(step, name))
         for name in ("title", "instructions"):
@@ -103,24 +114,29 @@ def faults_in(template: Template) -> Iterator[Fault]:
 
 def _circles(template: Template) -> Iterator[Fault]:
     at = {step.key: i for i, step in enumerate(template.steps)}
+    parents = [at[s.parent] if s.parent in at and s.parent != s.key else None for s in template.steps]
+    nested = True
+    if circle := find_circle([[] if above is None else [above] for above in parents]):
+        nested = False
+        keys = " → ".join(template.steps[i].key for i in circle)
+        yield Fault("steps", f"lie within each other in a circle: {keys}")
+    for i, above in enumerate(parents) if nested else ():
+        depth = 1
+        while above is not None and depth <= DEEPEST:
+            depth, above = depth + 1, parents[above]
+        if depth > DEEPEST:
+            yield Fault(f"steps[{i}].parent", f"makes level {depth}; steps go {DEEPEST} levels deep")
     follows: list[list[int]] = [[] for _ in template.steps]
     for link in template.links:
         if link.from_ in at and link.to in at and link.from_ != link.to:
             follows[at[link.from_]].append(at[link.to])
+    if nested:
+        follows = _with_parts(follows, parents)
     if circle := find_circle(follows):
-        keys = " → ".join(template.steps[i].key for i in circle)
-        yield Fault("links", f"run in a circle: {keys}; take one of these links out")
-    parents = [[at[step.parent]] if step.parent in at else [] for step in template.steps]
-    if circle := find_circle(parents):
-        keys = " → ".join(template.steps[i].key for i in circle)
-        yield Fault("steps", f"lie within each other in a circle: {keys}")
-    else:
-        for i, above in enumerate(parents):
-            depth = 1
-            while above and depth <= DEEPEST:
-                depth, above = depth + 1, parents[above[0]]
-            if depth > DEEPEST:
-                yield Fault(f"steps[{i}].parent", f"makes level {depth}; steps go {DEEPEST} levels deep")
+        n = len(template.steps)
+        keys = " → ".join(dict.fromkeys(template.steps[i % n].key for i in circle))
+        first = template.steps[circle[0] % n].key
+        yield Fault("links", f"run in a circle: {keys} → {first}; take one of these links out")
     where = {anchor.key: i for i, anchor in enumerate(template.anchors)}
     derived = [[where[a.from_.anchor]] if a.from_ and a.from_.anchor in where else [] for a in template.anchors]
     if circle := find_circle(derived):
@@ -128,12 +144,31 @@ def _circles(template: Template) -> Iterator[Fault]:
         yield Fault("anchors", f"are measured from each other in a circle: {keys}")
 
 
-def _units(template: Template, path: str, measure: Measure | object) -> Iterator[Fault]:
-    unit, offset = getattr(measure, "unit", ""), getattr(measure, "offset", 0)
+def _with_parts(follows: list[list[int]], parents: list[int | None]) -> list[list[int]]:
+    """Links between steps as they bind parents and their sub-steps.
+
+    Each step has a place where it begins, ``i``, and one where it has ended, ``n + i``; a parent begins before
+    its sub-steps and ends behind them.
+    """
+    n = len(follows)
+    found: list[list[int]] = [[n + i] for i in range(n)] + [list(after) for after in follows]
+    for child, parent in enumerate(parents):
+        if parent is not None:
+            found[parent].append(child)
+            found[n + child].append(n + parent)
+    return found
+
+
+def _units(template: Template, path: str, measure: Measure | DayLabel) -> Iterator[Fault]:
+    unit, offset = measure.unit, measure.offset
     if template.grid == "day" and unit not in DAY_UNITS:
         yield Fault(f"{path}.unit", f'"{unit}" belongs to the minute grid; this template is on the day grid')
-    elif unit in DAY_UNITS and isinstance(offset, str):
+    elif isinstance(offset, str) and (template.grid == "day" or unit in {"weeks", "months"}):
         yield Fault(f"{path}.offset", f"in {unit} is a whole number")
+    elif isinstance(offset, int) and abs(offset) > MOST_OFFSETS.get(unit, MOST_DAYS):
+        yield Fault(
+            f"{path}.offset", f"is more than a hundred years; at most {MOST_OFFSETS.get(unit, MOST_DAYS)} {unit}"
+        )
 
 
 def _unknown(path: str, noun: str, key: str, known: Iterable[str]) -> Fault:

@@ -10,16 +10,18 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from itertools import pairwise
 from typing import Annotated, Any, ClassVar, Literal, Self, TypeVar
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StrictBool, StrictInt, ValidationError
 from pydantic import StringConstraints as Str
 
-from unisequa.core.calendar import WorkingCalendar, public_holidays
+from unisequa.core.calendar import WorkingCalendar, WorkingHours, public_holidays
 from unisequa.core.errors import DocumentError, Fault
-from unisequa.core.offsets import Roll
+from unisequa.core.grid import DAYS, MINUTES, Grid, read_span
 
-MOST_STEPS = 20_000
+MOST_STEPS = 100_000
 MOST_DAYS = 36_500
 """The longest duration, lag or offset, in days: a hundred years."""
 
@@ -39,19 +41,43 @@ def _printable(text: str) -> str:
 Label = Annotated[str, Str(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(_printable)]
 Text = Annotated[str, Str(max_length=20_000), AfterValidator(_printable)]
 Days = Annotated[StrictInt, Field(ge=-MOST_DAYS, le=MOST_DAYS)]
-_SPAN = re.compile(r"^(?=.)(?:\d{1,6}\s*d)?\s*(?:\d{1,6}\s*h)?\s*(?:\d{1,6}\s*m)?$")
+Count = Annotated[StrictInt, Field(ge=-MOST_DAYS * MINUTES, le=MOST_DAYS * MINUTES)]
 
 
 def _span(text: str) -> str:
-    if not _SPAN.match(text.strip().removeprefix("-").removeprefix("+").strip()):
-        raise ValueError(f'"{text}" is no length of time; write it as "1d 4h 30m"')
+    if abs(read_span(text, MINUTES)) > MOST_DAYS * MINUTES:
+        raise ValueError(f'"{text}" is longer than a hundred years')
     return text
 
 
-Span = Annotated[str, AfterValidator(_span)]
+def _lasting(text: str) -> str:
+    if read_span(_span(text), MINUTES) < 0:
+        raise ValueError(f'"{text}" is less than nothing')
+    return text
+
+
+Span = Annotated[str, Str(max_length=60), AfterValidator(_span)]
+Lasting = Annotated[str, Str(max_length=60), AfterValidator(_lasting)]
+
+
+def readable_zone(name: str) -> str:
+    """The name of a time zone, if it is one."""
+    try:
+        ZoneInfo(name)
+    except (ValueError, OSError, ZoneInfoNotFoundError):
+        raise ValueError(f'"{name}" is no time zone; write it as Europe/London') from None
+    return name
+
+
+def grid_of(name: str, zone: str | None) -> Grid:
+    """The day grid, or the minute grid with a time zone's clock."""
+    return DAYS if name == "day" else Grid(MINUTES, ZoneInfo(zone) if zone else None)
+
+
 Unit = Literal["working days", "days", "weeks", "months", "hours", "minutes", "working hours", "working minutes"]
 Edge = Literal["start", "finish"]
 LinkType = Literal["FS", "SS", "FF", "SF"]
+Roll = Literal["following", "preceding", "modified following", "modified preceding", "none"]
 LagUnit = Literal["working", "elapsed"]
 DAY_UNITS: tuple[str, ...] = ("working days", "days", "weeks", "months")
 
@@ -77,8 +103,8 @@ def _key(name: str) -> str:
 class Measure(Model):
     """A date measured from an anchor; ``offset`` in ``unit``, then rolled to a working day."""
 
-    anchor: Key
-    offset: Days | Span = 0
+    anchor: DottedKey
+    offset: Count | Span = 0
     unit: Unit = "working days"
     roll: Roll = "following"
 
@@ -146,7 +172,11 @@ class OutLink(Model):
 
 
 class Step(Model):
-    """A task as the template defines it; ``duration`` in working days on the day grid, 0 for a milestone."""
+    """A task as the template defines it.
+
+    ``duration`` is in working days, 0 for a milestone; on the minute grid text such as ``1d 4h``. A step that
+    others name as their ``parent`` spans them and has no duration of its own.
+    """
 
     key: Key
     title: Label
@@ -154,8 +184,8 @@ class Step(Model):
     role: Key | None = None
     parent: Key | None = None
     kind: Literal["todo", "meeting", "call", "message", "document", "sign-off"] = "todo"
-    duration: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | Span | None = None
-    effort: Span | None = None
+    duration: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | Lasting | None = None
+    effort: Lasting | None = None
     calendar: Label | None = None
     when: When | None = None
     not_before: Measure | None = None
@@ -173,6 +203,10 @@ class Step(Model):
         """The duration in working days; meaningful on the day grid only."""
         return self.duration if isinstance(self.duration, int) else 1
 
+    def slots(self, calendar: WorkingCalendar) -> int:
+        """The duration in worked slots of a calendar."""
+        return slots_of("1h" if self.duration is None and calendar.grid.per_day > 1 else self.duration, calendar)
+
 
 class Link(Model):
     """A dependency of ``to`` on ``from``."""
@@ -183,12 +217,24 @@ class Link(Model):
     lag: Days | Span = 0
     unit: LagUnit = "working"
 
+    def slots(self, calendar: WorkingCalendar) -> int:
+        """The lag in slots of its unit, on the calendar of the link's target."""
+        return slots_of(self.lag, calendar, elapsed=self.unit == "elapsed")
+
+
+def slots_of(length: int | str | None, calendar: WorkingCalendar, *, elapsed: bool = False) -> int:
+    """A length of time in slots: a number of days or text, in working or in elapsed time; a day without one."""
+    day = calendar.grid.per_day if elapsed else calendar.per_day
+    if isinstance(length, str):
+        return read_span(length, day)
+    return (1 if length is None else length) * day
+
 
 class DayLabel(Model):
     """What the people of the job call a day: "books close"."""
 
     anchor: Key
-    offset: Days | Span = 0
+    offset: Count | Span = 0
     unit: Unit = "working days"
     label: Label
 
@@ -212,6 +258,7 @@ class Template(Model):
     instructions: Text = ""
     naming: Annotated[str, Str(max_length=200)] = ""
     grid: Literal["day", "minute"] = "day"
+    zone: Annotated[str, Str(max_length=60), AfterValidator(readable_zone)] | None = None
     direction: Literal["forward", "backward"] = "forward"
     calendar: Label | None = None
     anchors: Annotated[tuple[Anchor, ...], Field(max_length=200)] = ()
@@ -221,7 +268,11 @@ class Template(Model):
     steps: Annotated[tuple[Step, ...], Field(max_length=MOST_STEPS)] = ()
     links: Annotated[tuple[Link, ...], Field(max_length=10 * MOST_STEPS)] = ()
     day_labels: tuple[DayLabel, ...] = ()
-    includes: tuple[Include, ...] = ()
+    includes: Annotated[tuple[Include, ...], Field(max_length=200)] = ()
+
+    def slots_of_time(self) -> Grid:
+        """The grid that runs of this template are planned on."""
+        return grid_of(self.grid, self.zone)
 
     def written(self) -> dict[str, Any]:
         return {"format": self.format, **super().written()}
@@ -243,7 +294,10 @@ class Closure(Model):
 
 
 class CalendarDocument(Model):
-    """A working calendar; ``week`` is Monday to Sunday, 1 for working."""
+    """A working calendar; ``week`` is Monday to Sunday, 1 for working.
+
+    ``hours`` are those of a working day, in order; one that ends at or before its start goes on after midnight.
+    """
 
     format: Literal["unisequa-calendar/1"] = "unisequa-calendar/1"
     name: Label
@@ -251,22 +305,27 @@ class CalendarDocument(Model):
     holidays: Holidays | None = None
     closures: Annotated[tuple[dt.date | Closure, ...], Field(max_length=5000)] = ()
     extra_working_days: Annotated[tuple[dt.date, ...], Field(max_length=5000)] = ()
-    hours: tuple[tuple[str, str], ...] = ()
+    hours: Annotated[tuple[tuple[str, str], ...], Field(max_length=48)] = ()
 
     def written(self) -> dict[str, Any]:
         return {"format": self.format, **super().written()}
 
-    def working(self) -> WorkingCalendar:
-        """The calendar that computes.
+    def working(self, grid: Grid = DAYS) -> WorkingCalendar:
+        """The calendar that computes, on a grid.
 
         Raises
         ------
         DocumentError
-            For an unknown country, a closure that ends before it begins, or a week without a working day.
+            For an unknown country, a closure that ends before it begins, hours that overlap or a week without a
+            working day.
         """
         faults = []
         if "1" not in self.week:
             faults.append(Fault("week", "no day of the week is a working day; set at least one to 1"))
+        try:
+            minutes = working_minutes(self.hours or (("09:00", "17:00"),))
+        except ValueError as error:
+            faults.append(Fault("hours", str(error)))
         closed: dict[int, str] = {}
         for position, closure in enumerate(self.closures):
             if isinstance(closure, dt.date):
@@ -286,7 +345,38 @@ class CalendarDocument(Model):
         if faults:
             raise DocumentError(faults)
         extra = (day.toordinal() for day in self.extra_working_days)
-        return WorkingCalendar(self.name, self.week, holidays=holidays, closures=closed, extra=extra)
+        made = WorkingCalendar(self.name, self.week, holidays=holidays, closures=closed, extra=extra)
+        return made if grid.per_day == 1 else WorkingHours(made, minutes, grid)
+
+
+_CLOCK = re.compile(r"^([01]\d|2[0-4]):([0-5]\d)$")
+
+
+def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]:
+    """Working hours as minutes of the day; what goes on after midnight ends beyond 1,440.
+
+    Raises
+    ------
+    ValueError
+        For what is no time of day, is out of order, overlaps, or takes longer than a day.
+
+    >>> working_minutes((("09:00", "12:30"), ("22:00", "06:00")))
+    [(540, 750), (1320, 1800)]
+    """
+    found: list[tuple[int, int]] = []
+    for pair in hours:
+        ends = []
+        for text in pair:
+            clock = _CLOCK.match(text)
+            minute = int(clock[1]) * 60 + int(clock[2]) if clock else MINUTES + 1
+            if minute > MINUTES:
+                raise ValueError(f'"{text}" is no time of day; write it as 09:00')
+            ends.append(minute)
+        found.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
+    for (_, end), (start, _) in pairwise([*found, (found[0][0] + MINUTES, 0)]):
+        if start < end:
+            raise ValueError("must be in order and must not overlap, the night into the next day included")
+    return [(a, b) for a, b in found if a < b]
 
 
 def path_of(location: tuple[int | str, ...]) -> str:

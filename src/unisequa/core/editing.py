@@ -9,10 +9,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from unisequa.core.assemble import bridged
 from unisequa.core.checks import faults_in
 from unisequa.core.document import Anchor, Link, Model, Phase, Role, Step, Template, faults_of
 from unisequa.core.errors import UnisequaError
+from unisequa.core.grid import MINUTES, read_span, span_text
+from unisequa.core.plan import LinkOf, bridged
 from unisequa.core.typed import TypedError, typed_follows
 from unisequa.core.words import count_words, names_words
 
@@ -124,10 +125,26 @@ def remove_step(template: Template, key: str, *, bridge: bool = False) -> Templa
         verb = "follows" if len(followers) == 1 else "follow"
         raise EditError("remove", f"{count_words(len(followers), 'step')} {verb} {titles[key]}: {who}")
     if bridge:
-        links: Iterable[Link] = bridged(template.links, {key})
+        links: Iterable[Link] = _bridged(template, key)
     else:
         links = (link for link in template.links if key not in (link.from_, link.to))
     return changed(template, steps=template.steps[:i] + template.steps[i + 1 :], links=tuple(links))
+
+
+def _bridged(template: Template, key: str) -> list[Link]:
+    """The links without a step, what followed it following what it followed; lags of hours stay text."""
+    day = MINUTES if template.grid == "minute" else 1
+
+    def slots(lag: int | str) -> int:
+        return read_span(lag, day) if isinstance(lag, str) else lag * day
+
+    kept = {LinkOf(k.from_, k.to, k.type, slots(k.lag), k.unit): k for k in template.links}
+    found = []
+    for link in bridged(kept, {key}):
+        lag = span_text(link.lag, day) if template.grid == "minute" else link.lag
+        written = {"from": link.source, "to": link.target, "type": link.type, "lag": lag, "unit": link.unit}
+        found.append(kept.get(link) or Link.model_validate(written))
+    return found
 
 
 def move_step(template: Template, key: str, *, by: int) -> Template:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import datetime as dt
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
+from pydantic import StringConstraints as Str
 
 from unisequa.core.cascade import Cascade
 from unisequa.core.document import (
@@ -18,45 +19,63 @@ from unisequa.core.document import (
     Label,
     LagUnit,
     LinkType,
+    Measure,
     Model,
     When,
+    grid_of,
     read_document,
+    readable_zone,
 )
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
-from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, iso, standing
+from unisequa.core.grid import MINUTES, Grid
+from unisequa.core.network import find_circle
+from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, standing
 from unisequa.core.reasons import reasons
+
+_MOST = MOST_DAYS * MINUTES
+
+Moment = Annotated[str, Str(pattern=r"^\d{4}-\d\d-\d\d(T\d\d:\d\d)?$")]
+"""A date, or on the minute grid a date with a time: 2026-08-31T17:30."""
 
 
 class Because(Model):
     """One reason for a date."""
 
     kind: str
-    date: dt.date | None = None
+    date: Moment | None = None
     binding: bool = False
     text: str
 
 
 class PlannedTask(Model):
-    """A task with its dates, both included; null while it is undated. Slack and drift in working days."""
+    """A task with its dates, both included on the day grid; null while it is undated.
+
+    Duration, drift and slack are in worked slots: working days, or minutes on the minute grid. A parent's
+    duration is what it spans.
+    """
 
     key: DottedKey
     title: str
     phase: str | None = None
     role: str | None = None
-    start: dt.date | None
-    finish: dt.date | None
-    duration: Annotated[int, Field(ge=0, le=MOST_DAYS)]
+    parent: DottedKey | None = None
+    start: Moment | None
+    finish: Moment | None
+    duration: Annotated[int, Field(ge=0, le=_MOST)]
     edge: Edge = "finish"
     when: When | None = None
     calendar: Label | None = None
     opens: bool = False
-    not_before: dt.date | None = None
-    deadline: dt.date | None = None
-    target_start: dt.date | None = None
-    target_finish: dt.date | None = None
+    fixed: bool = False
+    not_before: Moment | None = None
+    not_before_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
+    deadline: Moment | None = None
+    deadline_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
+    target_start: Moment | None = None
+    target_finish: Moment | None = None
     drift: int | None = None
-    late_start: dt.date | None = None
-    late_finish: dt.date | None = None
+    late_start: Moment | None = None
+    late_finish: Moment | None = None
     total_slack: int | None = None
     free_slack: int | None = None
     critical: bool = False
@@ -65,12 +84,12 @@ class PlannedTask(Model):
 
 
 class PlannedLink(Model):
-    """A link between two tasks; the lag in days of ``unit``."""
+    """A link between two tasks; the lag in slots of ``unit``: days, or minutes on the minute grid."""
 
     from_: DottedKey = Field(alias="from")
     to: DottedKey
     type: LinkType = "FS"
-    lag: Annotated[int, Field(ge=-MOST_DAYS, le=MOST_DAYS)] = 0
+    lag: Annotated[int, Field(ge=-_MOST, le=_MOST)] = 0
     unit: LagUnit = "working"
 
 
@@ -82,18 +101,39 @@ class PlanWarning(Model):
     text: str
 
 
+class Away(Model):
+    """Leave, both days included."""
+
+    from_: Moment = Field(alias="from")
+    to: Moment
+
+
+class LabelledDay(Model):
+    """A day of the run that has a name."""
+
+    date: Moment
+    label: str
+
+
 class PlanDocument(Model):
     """A whole plan, with all that a cascade needs; ``calendars[0]`` is the default."""
 
     format: Literal["unisequa-plan/1"] = "unisequa-plan/1"
     name: str
-    grid: Literal["day"] = "day"
-    start: dt.date | None = None
-    finish: dt.date | None = None
-    today: dt.date | None = None
+    grid: Literal["day", "minute"] = "day"
+    zone: Annotated[str, Str(max_length=60), AfterValidator(readable_zone)] | None = None
+    direction: Literal["forward", "backward"] = "forward"
+    start: Moment | None = None
+    finish: Moment | None = None
+    today: Moment | None = None
+    deadline: Moment | None = None
     working_days: int | None = None
-    anchors: dict[str, dt.date | None] = {}
+    anchors: dict[DottedKey, Moment | None] = {}
     anchor_labels: dict[str, str] = {}
+    derived_anchors: dict[DottedKey, Measure] = {}
+    day_labels: tuple[LabelledDay, ...] = ()
+    crew: dict[str, str] = {}
+    away: dict[str, tuple[Away, ...]] = {}
     tasks: Annotated[tuple[PlannedTask, ...], Field(max_length=MOST_STEPS)] = ()
     links: Annotated[tuple[PlannedLink, ...], Field(max_length=10 * MOST_STEPS)] = ()
     calendars: Annotated[tuple[CalendarDocument, ...], Field(max_length=500)] = ()
@@ -102,18 +142,31 @@ class PlanDocument(Model):
 
 def plan_document(plan: Plan) -> dict[str, Any]:
     """A plan as plain JSON values."""
-    reach = plan.reach()
-    days = plan.calendars[None].count(reach[0], reach[1] + 1) if reach else None
+    grid, span = plan.grid, plan.span()
+    first = last = None
+    if span:
+        first, last = span[0], grid.inclusive(span[1])
+        if grid.per_day == 1:
+            first, last = plan.reach() or (first, last)
     return {
         "format": "unisequa-plan/1",
         "name": plan.name,
-        "grid": "day",
-        "start": iso(reach and reach[0]),
-        "finish": iso(reach and reach[1]),
-        "today": iso(plan.today),
-        "working_days": days,
-        "anchors": {key: iso(day) for key, day in plan.anchors.items()},
+        "grid": grid.name,
+        "zone": grid.zone.key if grid.zone else None,
+        "direction": plan.direction,
+        "start": _iso(grid, first),
+        "finish": _iso(grid, last),
+        "today": _iso(grid, plan.today),
+        "deadline": None if plan.end is None else _iso(grid, grid.inclusive(plan.end)),
+        "working_days": plan.working_days(),
+        "anchors": {key: _iso(grid, day) for key, day in plan.anchors.items()},
         "anchor_labels": dict(plan.labels),
+        "derived_anchors": {key: _measure(m) for key, m in plan.derived.items()},
+        "day_labels": [{"date": grid.iso(day), "label": label} for day, label in plan.day_labels],
+        "crew": dict(plan.crew),
+        "away": {
+            role: [{"from": _DAYS.iso(a), "to": _DAYS.iso(b)} for a, b in spans] for role, spans in plan.away.items()
+        },
         "tasks": [_task(plan, i) for i in range(len(plan.tasks))],
         "links": [{"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit} for k in plan.links],
         "calendars": [document.written() for document in plan.calendars.documents],
@@ -121,35 +174,50 @@ def plan_document(plan: Plan) -> dict[str, Any]:
     }
 
 
+_DAYS = Grid()
+
+
+def _iso(grid: Grid, day: int | None) -> str | None:
+    return None if day is None else grid.iso(day)
+
+
+def _measure(measure: Measure) -> dict[str, Any]:
+    return {**measure.written(), "anchor": measure.anchor}
+
+
 def _task(plan: Plan, i: int) -> dict[str, Any]:
-    task, result = plan.tasks[i], plan.schedule
-    first, last = plan.days(i) or (None, None)
-    target, late = plan.target_days(i) or (None, None), plan.late_days(i) or (None, None)
+    task, result, grid = plan.tasks[i], plan.schedule, plan.grid
+    first, last = plan.read(i) or (None, None)
+    target, late = plan.target_read(i) or (None, None), plan.late_read(i) or (None, None)
     return {
         "key": task.key,
         "title": task.title,
         "phase": task.phase,
         "role": task.role,
-        "start": iso(first),
-        "finish": iso(last),
+        "parent": task.parent,
+        "start": _iso(grid, first),
+        "finish": _iso(grid, last),
         "duration": task.duration,
         "edge": task.edge,
-        "when": {**task.when.written(), "anchor": task.when.anchor} if task.when else None,
+        "when": _measure(task.when) if task.when else None,
         "calendar": task.calendar,
         "opens": task.opens,
-        "not_before": iso(task.not_before),
-        "deadline": None if task.deadline is None else iso(task.deadline - 1),
-        "target_start": iso(target[0]),
-        "target_finish": iso(target[1]),
+        "fixed": task.fixed,
+        "not_before": _iso(grid, task.not_before),
+        "not_before_from": [_measure(m) for m in task.limits_from],
+        "deadline": None if task.deadline is None else _iso(grid, grid.inclusive(task.deadline)),
+        "deadline_from": [_measure(m) for m in task.deadlines_from],
+        "target_start": _iso(grid, target[0]),
+        "target_finish": _iso(grid, target[1]),
         "drift": plan.drift(i),
-        "late_start": iso(late[0]),
-        "late_finish": iso(late[1]),
+        "late_start": _iso(grid, late[0]),
+        "late_finish": _iso(grid, late[1]),
         "total_slack": result.total_slack[i],
         "free_slack": result.free_slack[i],
         "critical": result.critical[i],
         "state": task.state,
         "because": [
-            {"kind": r.kind, "date": iso(r.day), "binding": r.binding, "text": r.text} for r in reasons(plan, i)
+            {"kind": r.kind, "date": _iso(grid, r.day), "binding": r.binding, "text": r.text} for r in reasons(plan, i)
         ],
     }
 
@@ -163,82 +231,167 @@ def read_plan(content: object) -> Plan:
         With every fault and its path.
     """
     document = read_document(PlanDocument, content)
-    calendars = Calendars(document.calendars)
-    faults: list[Fault] = []
-    tasks: list[Task] = []
-    dates: dict[str, tuple[int, int]] = {}
-    seen: set[str] = set()
-    for i, entry in enumerate(document.tasks):
-        path = f"tasks[{i}]"
-        if entry.key in seen:
-            faults.append(Fault(f"{path}.key", f'"{entry.key}" stands twice; keys are unique'))
-        if entry.calendar is not None and entry.calendar not in calendars:
-            known = [c.name for c in calendars.documents]
-            faults.append(
-                Fault(f"{path}.calendar", f'no calendar "{entry.calendar}"{did_you_mean(entry.calendar, known)}')
+    return _Reading(document).plan()
+
+
+class _Reading:
+    """One reading of a plan document; faults are gathered on the way."""
+
+    def __init__(self, document: PlanDocument) -> None:
+        self.document = document
+        self.grid = grid_of(document.grid, document.zone)
+        self.calendars = Calendars(document.calendars, self.grid)
+        self.faults: list[Fault] = []
+
+    def day(self, path: str, text: str | None, grid: Grid | None = None) -> int | None:
+        if text is None:
+            return None
+        try:
+            return (grid or self.grid).read(text)
+        except ValueError as error:
+            self.faults.append(Fault(path, str(error)))
+            return None
+
+    def plan(self) -> Plan:
+        d = self.document
+        self.anchors = {key: self.day(f"anchors.{key}", day) for key, day in d.anchors.items()}
+        tasks, dates = self._tasks()
+        known = {task.key for task in tasks}
+        for i, link in enumerate(d.links):
+            for name, key in (("from", link.from_), ("to", link.to)):
+                if key not in known:
+                    self.faults.append(Fault(f"links[{i}].{name}", f'no task "{key}"{did_you_mean(key, known)}'))
+        self.faults += self._anchor_faults()
+        today, end = self.day("today", d.today), self.day("deadline", d.deadline)
+        labels = {key: d.anchor_labels.get(key, key) for key in d.anchors}
+        away = {
+            role: tuple(
+                (self.day(f"away.{role}", a.from_, _DAYS) or 1, self.day(f"away.{role}", a.to, _DAYS) or 1)
+                for a in found
             )
-        if entry.when is not None and entry.when.anchor not in document.anchors:
-            faults.append(Fault(f"{path}.when.anchor", f'no anchor "{entry.when.anchor}"'))
+            for role, found in d.away.items()
+        }
+        day_labels = tuple((self.day("day_labels", one.date) or 0, one.label) for one in d.day_labels)
+        if self.faults:
+            raise DocumentError(self.faults)
+        try:
+            found = standing(
+                d.name,
+                tasks,
+                tuple(LinkOf(k.from_, k.to, k.type, k.lag, k.unit) for k in d.links),
+                dates,
+                self.calendars,
+                self.anchors,
+                labels,
+                today=today,
+                end=None if end is None else self.grid.exclusive(end),
+            )
+        except CircleError as error:
+            raise DocumentError([Fault("links", str(error))]) from error
+        except DateRangeError as error:
+            raise DocumentError([Fault("tasks", str(error))]) from error
+        return replace(
+            found,
+            derived=dict(d.derived_anchors),
+            direction=d.direction,
+            crew=dict(d.crew),
+            away=away,
+            day_labels=day_labels,
+        )
+
+    def _anchor_faults(self) -> Iterator[Fault]:
+        keys = list(self.document.anchors)
+        derived = self.document.derived_anchors
+        for key, measure in derived.items():
+            for name, anchor in (("", key), (".anchor", measure.anchor)):
+                if anchor not in self.document.anchors:
+                    yield Fault(f"derived_anchors.{key}{name}", f'no anchor "{anchor}"{did_you_mean(anchor, keys)}')
+        at = {key: i for i, key in enumerate(keys)}
+        follows = [[at[derived[key].anchor]] if key in derived and derived[key].anchor in at else [] for key in keys]
+        if circle := find_circle(follows):
+            yield Fault("derived_anchors", "are measured in a circle: " + " → ".join(keys[i] for i in circle))
+
+    def _tasks(self) -> tuple[tuple[Task, ...], dict[str, tuple[int, int]]]:
+        entries, faults = self.document.tasks, self.faults
+        keys = [entry.key for entry in entries]
+        at: dict[str, int] = {}
+        for i, key in enumerate(keys):
+            if at.setdefault(key, i) != i:
+                faults.append(Fault(f"tasks[{i}].key", f'"{key}" stands twice; keys are unique'))
+        parents = {entry.parent for entry in entries}
+        tasks, dates = [], {}
+        for i, entry in enumerate(entries):
+            path = f"tasks[{i}]"
+            task, span = self._task(path, entry, entry.key in parents)
+            if entry.parent is not None and entry.parent not in at:
+                faults.append(Fault(f"{path}.parent", f'no task "{entry.parent}"{did_you_mean(entry.parent, at)}'))
+            tasks.append(task)
+            if span:
+                dates[task.key] = span
+        nested = [[at[e.parent]] if e.parent in at else [] for e in entries]
+        if circle := find_circle(nested):
+            faults.append(Fault("tasks", "lie within each other in a circle: " + " → ".join(keys[i] for i in circle)))
+        return tuple(tasks), dates
+
+    def _task(self, path: str, entry: PlannedTask, parent: bool) -> tuple[Task, tuple[int, int] | None]:
+        faults, known = self.faults, [c.name for c in self.calendars.documents]
+        if entry.calendar is not None and entry.calendar not in self.calendars:
+            message = f'no calendar "{entry.calendar}"{did_you_mean(entry.calendar, known)}'
+            faults.append(Fault(f"{path}.calendar", message))
+        named = [("when", entry.when), *(("not_before_from", m) for m in entry.not_before_from)]
+        for name, measure in [*named, *(("deadline_from", m) for m in entry.deadline_from)]:
+            if measure is not None and measure.anchor not in self.document.anchors:
+                faults.append(Fault(f"{path}.{name}.anchor", f'no anchor "{measure.anchor}"'))
+            if measure is not None:
+                faults += self._unit_faults(f"{path}.{name}", measure)
         if (entry.start is None) != (entry.finish is None):
             faults.append(Fault(f"{path}.start", "has one date without the other; give both or neither"))
-        elif entry.start is not None and entry.finish is not None and entry.finish < entry.start:
+        start, finish = self.day(f"{path}.start", entry.start), self.day(f"{path}.finish", entry.finish)
+        if start is not None and finish is not None and finish < start:
             faults.append(Fault(f"{path}.finish", "lies before the start"))
-        seen.add(entry.key)
-        task = _read_task(entry)
-        tasks.append(task)
-        if entry.start and entry.finish:
-            dates[task.key] = boundaries(task, entry.start.toordinal(), entry.finish.toordinal())
-    known_keys = {task.key for task in tasks}
-    for i, link in enumerate(document.links):
-        for name, key in (("from", link.from_), ("to", link.to)):
-            if key not in known_keys:
-                faults.append(Fault(f"links[{i}].{name}", f'no task "{key}"{did_you_mean(key, known_keys)}'))
-    if faults:
-        raise DocumentError(faults)
-    labels = {key: document.anchor_labels.get(key, key) for key in document.anchors}
-    try:
-        return standing(
-            document.name,
-            tuple(tasks),
-            tuple(LinkOf(k.from_, k.to, k.type, k.lag, k.unit) for k in document.links),
-            dates,
-            calendars,
-            {key: day.toordinal() if day else None for key, day in document.anchors.items()},
-            labels,
-            today=document.today.toordinal() if document.today else None,
+        deadline = self.day(f"{path}.deadline", entry.deadline)
+        task = Task(
+            key=entry.key,
+            title=entry.title,
+            duration=entry.duration,
+            edge=entry.edge,
+            when=None if parent else entry.when,
+            not_before=self.day(f"{path}.not_before", entry.not_before),
+            deadline=None if deadline is None else self.grid.exclusive(deadline),
+            limits_from=entry.not_before_from,
+            deadlines_from=entry.deadline_from,
+            calendar=entry.calendar,
+            phase=entry.phase,
+            role=entry.role,
+            state=entry.state,
+            opens=entry.opens,
+            parent=entry.parent,
+            fixed=entry.fixed,
         )
-    except CircleError as error:
-        raise DocumentError([Fault("links", str(error))]) from error
-    except DateRangeError as error:
-        raise DocumentError([Fault("tasks", str(error))]) from error
+        a, b = (
+            self.day(f"{path}.target_start", entry.target_start),
+            self.day(f"{path}.target_finish", entry.target_finish),
+        )
+        if a is not None and b is not None and not parent:
+            task = replace(task, target=boundaries(task, a, b, self.grid))
+        span = None if start is None or finish is None else boundaries(task, start, finish, self.grid)
+        return task, span
 
-
-def _read_task(entry: PlannedTask) -> Task:
-    task = Task(
-        key=entry.key,
-        title=entry.title,
-        duration=entry.duration,
-        edge=entry.edge,
-        when=entry.when,
-        not_before=entry.not_before.toordinal() if entry.not_before else None,
-        deadline=entry.deadline.toordinal() + 1 if entry.deadline else None,
-        calendar=entry.calendar,
-        phase=entry.phase,
-        role=entry.role,
-        state=entry.state,
-        opens=entry.opens,
-    )
-    if not (entry.target_start and entry.target_finish):
-        return task
-    target = boundaries(task, entry.target_start.toordinal(), entry.target_finish.toordinal())
-    return replace(task, target=target)
+    def _unit_faults(self, path: str, measure: Measure) -> Iterator[Fault]:
+        day_units = {"working days", "days", "weeks", "months"}
+        if self.grid.per_day == 1 and (measure.unit not in day_units or isinstance(measure.offset, str)):
+            yield Fault(path, "is in hours and minutes; this plan is on the day grid")
+        elif isinstance(measure.offset, str) and measure.unit in {"weeks", "months"}:
+            yield Fault(f"{path}.offset", f"in {measure.unit} is a whole number")
 
 
 def cascade_document(result: Cascade) -> dict[str, Any]:
     """A cascade as plain JSON values, the plan afterwards included."""
+    grid = result.plan.grid
+    iso: Callable[[int | None], str | None] = lambda day: _iso(grid, day)  # noqa: E731
     changes = []
     for change in result.changes:
-        before, after = result.days(change)
+        before, after = result.read(change)
         changes.append(
             {
                 "key": change.key,
@@ -247,19 +400,33 @@ def cascade_document(result: Cascade) -> dict[str, Any]:
                 "delta": change.delta,
                 "cause": change.cause,
                 "via": change.via,
+                "text": result.reason(change),
             }
         )
     after_plan = result.after()
-    old, new = result.plan.reach(), after_plan.reach()
+    plan = plan_document(after_plan)
+    old = plan_finish(result.plan)
     became, ceased = result.criticality(after_plan)
+    crew = result.plan.crew
     return {
         "format": "unisequa-cascade/1",
         "mode": result.mode,
         "changes": changes,
         "unchanged": result.unchanged,
         "conflicts": [{"kind": c.kind, "task": c.task, "text": c.text} for c in result.conflicts],
-        "finish": [iso(old and old[1]), iso(new and new[1])],
+        "states": [{"key": key, "state": [was, now]} for key, was, now in result.states],
+        "finish": [old, plan["finish"]],
+        "affected": [{"role": role, "person": crew.get(role)} for role in result.affected],
         "became_critical": became,
         "ceased_critical": ceased,
-        "plan": plan_document(after_plan),
+        "plan": plan,
     }
+
+
+def plan_finish(plan: Plan) -> str | None:
+    """The last date of a plan as it is printed."""
+    span, grid = plan.span(), plan.grid
+    if span is None:
+        return None
+    reach = plan.reach()
+    return grid.iso(reach[1] if grid.per_day == 1 and reach else grid.inclusive(span[1]))

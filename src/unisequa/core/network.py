@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Mapping, Sequence, Set
+from dataclasses import dataclass, field
 from itertools import chain
+from typing import Literal
 
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import Edge, LagUnit, LinkType
 from unisequa.core.errors import CircleError
+
+Stands = Literal["", "fixed", "begun", "done", "dropped"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +23,7 @@ class Activity:
     ----------
     key : str
     duration : int
-        Worked slots (working days on the day grid); 0 is a milestone.
+        Worked slots; 0 is a milestone.
     calendar : WorkingCalendar
     edge : "start" or "finish"
         For a milestone, which kind of boundary it stands on.
@@ -30,8 +33,13 @@ class Activity:
         Another such boundary, from the step's own constraint.
     deadline : int, optional
         Boundary at or before which it should finish.
-    done : bool
-        It has been done: it sits where it was done and asks nothing of anybody any more.
+    pinned : tuple of int, optional
+        Start and finish that no floor moves: what it was done at, what was begun, what somebody fixed.
+    stands : str
+        Why it is pinned. What is done or dropped asks nothing of anybody any more, and what is dropped does
+        not count for the end of the run.
+    undated : bool
+        It is measured from an anchor that is not known, so no link gives it a date either.
     """
 
     key: str
@@ -41,12 +49,19 @@ class Activity:
     floor: int | None = None
     not_before: int | None = None
     deadline: int | None = None
-    done: bool = False
+    pinned: tuple[int, int] | None = None
+    stands: Stands = ""
+    undated: bool = False
+
+    @property
+    def over(self) -> bool:
+        """Whether it is done or dropped."""
+        return self.stands in {"done", "dropped"}
 
 
 @dataclass(frozen=True, slots=True)
 class Dependency:
-    """A link by positions in the network: ``target`` depends on ``source``; ``lag`` in days of ``unit``."""
+    """A link by positions in the network: ``target`` depends on ``source``; ``lag`` in slots of ``unit``."""
 
     source: int
     target: int
@@ -54,10 +69,12 @@ class Dependency:
     unit: LagUnit = "working"
     type: LinkType = "FS"
 
-    @property
-    def plain(self) -> bool:
-        """Finish-to-start without lag, as most links are."""
-        return not self.lag and self.type == "FS"
+
+Near = tuple[tuple[int, int, int], ...]
+"""Links as source, target and the distance in worked slots at which the target may start."""
+
+Over = tuple[tuple[int, int, int], ...]
+"""Links of one position: the other end, the distance to the bound, how far the target's end lies behind its start."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,33 +82,48 @@ class Network:
     """Activities with their links both ways, in topological order.
 
     ``order`` lists positions, each behind all that it depends on; ``rank`` is its inverse. ``incoming``
-    and ``outgoing`` hold the links of each position. The rest is laid out for the inner loops:
-    ``before`` and ``after`` the positions at the other end of plain links, ``lagged_in`` and
-    ``lagged_out`` the other links, ``calendars`` each calendar once and ``calendar_of`` which one a
-    position uses, ``plain_in`` and ``plain_out`` whether a position is a task with a duration and has only
-    plain links and no constraint on that side, ``floors`` and ``durations`` those of the activities
-    (-1 for no floor).
+    and ``outgoing`` hold the links of each position. ``children`` maps a parent to the positions it spans;
+    links *to* a parent have been made links to each child before, links *from* it stay.
+
+    The rest is laid out for the inner loops. Most links join two activities of one calendar at a distance in
+    worked slots that never changes (see :func:`distance`); ``stretches`` has those in the order of their
+    targets, cut behind each position that needs more than them, which stands beside its piece (-1 beside the
+    last). ``over_in`` and ``over_out`` have the links where days off between two slots may add one, ``odd_in`` and
+    ``odd_out`` the others. ``members`` has the positions of each calendar, ``lasts`` the durations less one;
+    ``floored``, ``milestones``, ``limited`` and ``deadlines`` the positions that have a floor (or are pinned),
+    no duration, a "not before" without a floor, a deadline; ``apart`` those that are pinned, undated or
+    parents.
     """
 
     activities: tuple[Activity, ...]
     links: tuple[Dependency, ...]
+    children: Mapping[int, tuple[int, ...]]
+    parent_of: Mapping[int, int]
     order: tuple[int, ...]
     rank: tuple[int, ...]
     incoming: tuple[tuple[Dependency, ...], ...]
     outgoing: tuple[tuple[Dependency, ...], ...]
-    before: tuple[tuple[int, ...], ...] = field(repr=False)
-    after: tuple[tuple[int, ...], ...] = field(repr=False)
-    lagged_in: tuple[tuple[Dependency, ...], ...] = field(repr=False)
-    lagged_out: tuple[tuple[Dependency, ...], ...] = field(repr=False)
-    calendars: tuple[WorkingCalendar, ...] = field(repr=False, default=())
-    calendar_of: tuple[int, ...] = field(repr=False, default=())
-    plain_in: tuple[bool, ...] = field(repr=False, default=())
-    plain_out: tuple[bool, ...] = field(repr=False, default=())
-    floors: tuple[int, ...] = field(repr=False, default=())
-    durations: tuple[int, ...] = field(repr=False, default=())
+    stretches: tuple[tuple[Near, int], ...] = field(repr=False)
+    over_in: Mapping[int, Over] = field(repr=False)
+    over_out: Mapping[int, Over] = field(repr=False)
+    odd_in: Mapping[int, tuple[Dependency, ...]] = field(repr=False)
+    odd_out: Mapping[int, tuple[Dependency, ...]] = field(repr=False)
+    members: tuple[tuple[WorkingCalendar, tuple[int, ...]], ...] = field(repr=False)
+    durations: tuple[int, ...] = field(repr=False)
+    lasts: tuple[int, ...] = field(repr=False)
+    floored: tuple[int, ...] = field(repr=False)
+    milestones: tuple[int, ...] = field(repr=False)
+    limited: frozenset[int] = field(repr=False)
+    deadlines: tuple[int, ...] = field(repr=False)
+    apart: frozenset[int] = field(repr=False)
 
     @classmethod
-    def of(cls, activities: Iterable[Activity], links: Iterable[Dependency]) -> Network:
+    def of(
+        cls,
+        activities: Iterable[Activity],
+        links: Iterable[Dependency],
+        children: Mapping[int, tuple[int, ...]] | None = None,
+    ) -> Network:
         """Build the network.
 
         Raises
@@ -99,59 +131,152 @@ class Network:
         CircleError
             When links run in a circle; it carries the keys the circle runs through.
         """
-        activities, links = tuple(activities), tuple(links)
+        activities, links, children = tuple(activities), tuple(links), children or {}
         incoming: list[list[Dependency]] = [[] for _ in activities]
         outgoing: list[list[Dependency]] = [[] for _ in activities]
+        successors: list[list[int]] = [[] for _ in activities]
         for link in links:
             outgoing[link.source].append(link)
             incoming[link.target].append(link)
-        successors = [[k.target for k in out] for out in outgoing]
-        order = topological(successors)
+            successors[link.source].append(link.target)
+        parent_of = {child: parent for parent, inner in children.items() for child in inner}
+        for child, parent in parent_of.items():
+            successors[child].append(parent)
+        in_order = all(i < j for i, after in enumerate(successors) for j in after)
+        order = list(range(len(activities))) if in_order else topological(successors)
         if len(order) < len(activities):
             raise CircleError(activities[position].key for position in find_circle(successors))
         rank = [0] * len(order)
         for place, position in enumerate(order):
             rank[position] = place
-        return cls(
-            activities,
-            links,
-            tuple(order),
-            tuple(rank),
-            tuple(map(tuple, incoming)),
-            tuple(map(tuple, outgoing)),
-            before=tuple(tuple(k.source for k in into if k.plain) for into in incoming),
-            after=tuple(tuple(k.target for k in out if k.plain) for out in outgoing),
-            lagged_in=tuple(tuple(k for k in into if not k.plain) for into in incoming),
-            lagged_out=tuple(tuple(k for k in out if not k.plain) for out in outgoing),
-        ).with_activities(activities)
+        into, out = tuple(map(tuple, incoming)), tuple(map(tuple, outgoing))
+        return _laid_out(activities, links, children, parent_of, tuple(order), tuple(rank), into, out)
 
     def with_activities(self, activities: Iterable[Activity]) -> Network:
         """The same links between other activities, position by position."""
-        activities = tuple(activities)
-        numbers: dict[int, int] = {}
-        calendars: list[WorkingCalendar] = []
-        calendar_of = []
-        for activity in activities:
-            number = numbers.setdefault(id(activity.calendar), len(calendars))
-            if number == len(calendars):
-                calendars.append(activity.calendar)
-            calendar_of.append(number)
-        return replace(
-            self,
-            activities=activities,
-            calendars=tuple(calendars),
-            calendar_of=tuple(calendar_of),
-            plain_in=tuple(
-                bool(a.duration) and a.not_before is None and not links
-                for a, links in zip(activities, self.lagged_in, strict=True)
-            ),
-            plain_out=tuple(
-                bool(a.duration) and a.deadline is None and not links
-                for a, links in zip(activities, self.lagged_out, strict=True)
-            ),
-            floors=tuple(-1 if a.floor is None else max(a.floor, a.not_before or 0) for a in activities),
-            durations=tuple(a.duration for a in activities),
+        return _laid_out(
+            tuple(activities),
+            self.links,
+            self.children,
+            self.parent_of,
+            self.order,
+            self.rank,
+            self.incoming,
+            self.outgoing,
         )
+
+
+def _laid_out(
+    activities: tuple[Activity, ...],
+    links: tuple[Dependency, ...],
+    children: Mapping[int, tuple[int, ...]],
+    parent_of: Mapping[int, int],
+    order: tuple[int, ...],
+    rank: tuple[int, ...],
+    incoming: tuple[tuple[Dependency, ...], ...],
+    outgoing: tuple[tuple[Dependency, ...], ...],
+) -> Network:
+    near: list[tuple[int, int, int]] = []
+    over_in: dict[int, list[tuple[int, int, int]]] = {}
+    over_out: dict[int, list[tuple[int, int, int]]] = {}
+    odd_in: dict[int, list[Dependency]] = {}
+    odd_out: dict[int, list[Dependency]] = {}
+    apart = children.keys() | {i for i, activity in enumerate(activities) if activity.pinned or activity.undated}
+    for link in links:
+        source, target = link.source, link.target
+        p, s = activities[source], activities[target]
+        if not (apart and (source in apart or target in apart)):
+            gap = distance(link, p, s)
+            if gap is not None and not may_rest(link, p, s):
+                near.append((source, target, gap))
+                continue
+            if gap is not None:
+                behind = ahead(s, link.type[1])
+                over_in.setdefault(target, []).append((source, gap + behind, behind))
+                over_out.setdefault(source, []).append((target, gap + behind, behind))
+                continue
+        if not (s.pinned or s.undated or p.undated or p.stands == "dropped"):
+            odd_in.setdefault(target, []).append(link)
+        begun = (p.stands == "begun" and link.type[0] == "S") or (s.stands == "begun" and link.type[1] == "S")
+        if not (p.over or s.over or p.undated or s.undated or begun):
+            odd_out.setdefault(source, []).append(link)
+    members: dict[int, list[int]] = {}
+    for i, activity in enumerate(activities):
+        members.setdefault(id(activity.calendar), []).append(i)
+    each = list(enumerate(activities))
+    limited = frozenset(i for i, a in each if a.floor is None and a.not_before is not None and not a.pinned)
+    special = {*over_in, *over_out, *odd_in, *odd_out, *parent_of, *children, *apart, *limited}
+    return Network(
+        activities,
+        links,
+        children,
+        parent_of,
+        order,
+        rank,
+        incoming,
+        outgoing,
+        _stretches(near, rank, special),
+        {i: tuple(found) for i, found in over_in.items()},
+        {i: tuple(found) for i, found in over_out.items()},
+        {i: tuple(found) for i, found in odd_in.items()},
+        {i: tuple(found) for i, found in odd_out.items()},
+        tuple((activities[positions[0]].calendar, tuple(positions)) for positions in members.values()),
+        tuple(activity.duration for activity in activities),
+        tuple(activity.duration - 1 for activity in activities),
+        tuple(i for i, a in each if a.pinned or (a.floor is not None and not a.undated)),
+        tuple(i for i, a in each if not a.duration),
+        limited,
+        tuple(i for i, a in each if a.deadline is not None),
+        frozenset(apart),
+    )
+
+
+def _stretches(
+    near: list[tuple[int, int, int]], rank: tuple[int, ...], special: Set[int]
+) -> tuple[tuple[Near, int], ...]:
+    near.sort(key=lambda link: rank[link[1]])
+    pieces: list[tuple[Near, int]] = []
+    begun = at = 0
+    for position in sorted(special, key=rank.__getitem__):
+        while at < len(near) and rank[near[at][1]] <= rank[position]:
+            at += 1
+        pieces.append((tuple(near[begun:at]), position))
+        begun = at
+    return (*pieces, (tuple(near[begun:]), -1))
+
+
+def closes(activity: Activity, end: str) -> bool:
+    """Whether this end stands right behind a worked slot, as a finish does, rather than right before one."""
+    return end == "F" if activity.duration else activity.edge == "finish"
+
+
+def ahead(activity: Activity, end: str) -> int:
+    """How many worked slots this end lies behind the activity's start."""
+    return activity.duration if end == "F" else 0
+
+
+def distance(link: Dependency, source: Activity, target: Activity) -> int | None:
+    """How many worked slots the target must start behind the source's start, where that never changes.
+
+    It does not where both count on one calendar and the lag is a working one, since for the numbers that
+    :meth:`~unisequa.core.calendar.WorkingCalendar.index` gives
+
+        index(end of source ⊕ lag) = index(end of source) + lag
+
+    and None stands for all other links. Where :func:`may_rest` it may be one more.
+    """
+    if source.calendar is not target.calendar or (link.unit == "elapsed" and link.lag):
+        return None
+    return ahead(source, link.type[0]) + link.lag - ahead(target, link.type[1])
+
+
+def may_rest(link: Dependency, source: Activity, target: Activity) -> bool:
+    """Whether the bound stands right before a worked slot and is asked of an end right behind one.
+
+    Days off may then lie between them, and the end must stand behind the slot that follows.
+    """
+    behind = link.lag > 0 or (not link.lag and closes(source, link.type[0]))
+    return not behind and closes(target, link.type[1])
 
 
 def topological(successors: Sequence[Sequence[int]]) -> list[int]:

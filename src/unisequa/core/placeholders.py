@@ -27,6 +27,12 @@ def _date(value: dt.date | None) -> str:
     return day_words(value, year=True) if value else OPEN_DATE
 
 
+def _time(value: dt.date | None) -> str:
+    if value is None:
+        return OPEN_DATE
+    return value.strftime("%H:%M") if isinstance(value, dt.datetime) else ""
+
+
 def _month(value: dt.date | None) -> str:
     return f"{MONTHS[value.month - 1]} {value.year}" if value else OPEN_DATE
 
@@ -64,6 +70,7 @@ _ENVIRONMENT = ImmutableSandboxedEnvironment(
 )
 _ENVIRONMENT.filters = {
     "date": _date,
+    "time": _time,
     "month": _month,
     "quarter": _quarter,
     "year": _year,
@@ -81,7 +88,9 @@ _ALLOWED = (
 
 
 def _shown(value: object) -> object:
-    return day_words(value, year=True) if isinstance(value, dt.date) else value
+    if isinstance(value, dt.datetime):
+        return f"{_date(value)} {_time(value)}"
+    return _date(value) if isinstance(value, dt.date) else value
 
 
 def _fault(source: str, names: Set[str]) -> str | None:

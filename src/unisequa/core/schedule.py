@@ -2,33 +2,52 @@
 
 Forward, in topological order, each activity starts at the earliest worked slot at or behind every floor:
 
-    start(S) ≥ floor(S)                      target, or where a run has put it
+    start(S)  ≥ floor(S), not before(S)      target, or where a run has put it
     start(S)  ≥ finish(P) ⊕ lag              finish-to-start
     start(S)  ≥ start(P)  ⊕ lag              start-to-start
     finish(S) ≥ finish(P) ⊕ lag              finish-to-finish
     finish(S) ≥ start(P)  ⊕ lag              start-to-finish
 
+and a parent reaches from the first start to the last finish of its children.
+
 Backward, the latest dates with which every successor keeps its late dates and every deadline holds:
 the same inequalities the other way round, with late dates on their left, and
 
     finish(P) ≤ deadline(P), end of the run
+    start(P)  = its date, where somebody has fixed it
 
 A working lag is counted on the calendar of the link's target. Slack is counted in worked slots of the
-activity's own calendar. Boundaries and calendars are those of :mod:`unisequa.core.calendar`.
+activity's own calendar; a parent has the least of its children's.
+
+An activity's place is kept as the *number* of the worked slot it starts with, on its own calendar (for a
+milestone right behind a slot: of the slot that would follow). So most links are a sum and a comparison, and
+boundaries are looked up once at the end.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from operator import add, sub
 
-from unisequa.core.calendar import LAST_DAY, WorkingCalendar
-from unisequa.core.network import Activity, Dependency, Network
+from unisequa.core.network import Activity, Dependency, Network, ahead, closes
 
 UNDATED = -1
 """Stands for the boundary of an activity that has no date yet."""
 
-_FAR = LAST_DAY + 2
+_NEVER = -(10**15)
+_FAR = 10**15
+_DATED = -(10**14)
+_OPEN = 10**14
+
+
+@dataclass(frozen=True, slots=True)
+class Early:
+    """Where activities stand by position: their boundaries, and the numbers of their first worked slots."""
+
+    start: list[int]
+    finish: list[int]
+    numbers: list[int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +55,7 @@ class Schedule:
     """Boundaries and slack by position in the network; ``UNDATED`` where there is no date.
 
     ``drivers`` names, for each activity, the positions of the predecessors that hold it where it is.
-    ``total_slack`` and ``free_slack`` are None for what is undated or done. ``latest`` is the last finish.
+    ``total_slack`` and ``free_slack`` are None for what is undated or over. ``latest`` is the last finish.
     """
 
     start: Sequence[int]
@@ -50,78 +69,70 @@ class Schedule:
     latest: int = UNDATED
 
 
-def place(activity: Activity, bound: int) -> tuple[int, int]:
-    """Start and finish of an activity that may start at boundary ``bound`` and no earlier."""
+# One activity and one link.
+
+
+def number_from(activity: Activity, end: str, bound: int) -> int:
+    """The number of the first worked slot with which this end of an activity stands at or behind a bound."""
+    calendar = activity.calendar
+    if closes(activity, end):
+        return calendar.index(bound - 1) + 1 - ahead(activity, end)
+    return calendar.index(bound) - ahead(activity, end)
+
+
+def number_until(activity: Activity, end: str, bound: int) -> int:
+    """The number of the last worked slot with which this end of an activity stands at or before a bound."""
+    calendar = activity.calendar
+    if closes(activity, end):
+        return calendar.index(bound) - ahead(activity, end)
+    return calendar.index(bound + 1) - 1 - ahead(activity, end)
+
+
+def span_at(activity: Activity, number: int) -> tuple[int, int]:
+    """Start and finish of an activity that starts with this worked slot."""
     calendar = activity.calendar
     if activity.duration:
-        start = calendar.roll_forward(bound)
-        return start, calendar.advance(start, activity.duration)
-    if activity.edge == "start":
-        boundary = calendar.roll_forward(bound)
-    else:
-        boundary = calendar.roll_forward(bound - 1) + 1
+        return calendar.slot(number), calendar.slot(number + activity.duration - 1) + 1
+    boundary = calendar.slot(number - 1) + 1 if activity.edge == "finish" else calendar.slot(number)
     return boundary, boundary
 
 
-def lagged(boundary: int, link: Dependency, calendar: WorkingCalendar) -> int:
-    """``boundary ⊕ lag``, a working lag counted on the calendar of the link's target."""
+def place(activity: Activity, bound: int) -> tuple[int, int]:
+    """Start and finish of an activity that may start at boundary ``bound`` and no earlier."""
+    return span_at(activity, number_from(activity, "S", bound))
+
+
+def lagged(link: Dependency, source: tuple[int, int], target: Activity) -> int:
+    """The boundary that a link asks of its target's end: the end of its ``source`` (start, finish) ⊕ lag."""
+    boundary, calendar = source[link.type[0] == "F"], target.calendar
     if link.unit == "elapsed":
-        return boundary + link.lag
+        return calendar.grid.elapse(boundary, link.lag)
     return calendar.advance(boundary, link.lag)
 
 
-def bound_of(link: Dependency, source: tuple[int, int], target: Activity) -> int:
-    """The boundary before which a link does not let its target start.
+def number_asked(link: Dependency, source: tuple[int, int], target: Activity) -> int:
+    """The number of the first worked slot that a link lets its target start with."""
+    return number_from(target, link.type[1], lagged(link, source, target))
 
-    Parameters
-    ----------
-    source : tuple of int
-        Start and finish of the link's source.
+
+def latest_source(link: Dependency, late: tuple[int, int], target: Activity) -> int:
+    """The last boundary for the end of a link's source with which the target keeps its ``late`` start and finish.
+
+    The inverse of :func:`lagged`.
     """
-    asked = lagged(source[link.type[0] == "F"], link, target.calendar)
-    if link.type[1] == "S" or not target.duration:
-        return asked
-    return target.calendar.worked_day(asked - 1, 1 - target.duration)  # so that it finishes at or after it
-
-
-def latest_source(link: Dependency, late: tuple[int, int], calendar: WorkingCalendar) -> int:
-    """The last boundary of a link's source with which its target still keeps its late dates.
-
-    The inverse of :func:`bound_of` and :func:`place` together. ``late`` are the target's start and finish,
-    ``calendar`` its calendar; the boundary is the source's start or finish as the link's type says.
-    """
-    boundary = late[link.type[1] == "F"]
+    boundary, calendar = late[link.type[1] == "F"], target.calendar
     if not link.lag:
         return boundary
     if link.unit == "elapsed":
-        return boundary - link.lag
+        grid = calendar.grid
+        found = grid.elapse(boundary, -link.lag)
+        return found - max(0, grid.elapse(found, link.lag) - boundary)  # where the clock is put back
     if link.lag > 0:
-        return calendar.worked_day(boundary, -link.lag)
-    return calendar.worked_day(boundary + 1, -link.lag - 1)
+        return calendar.slot(calendar.index(boundary) - link.lag)
+    return calendar.slot(calendar.index(boundary + 1) - 1 - link.lag)
 
 
-def _as_finish(link: Dependency, boundary: int, source: Activity) -> int:
-    """A bound on a link's source as a bound on its finish."""
-    if link.type[0] == "F" or not source.duration:
-        return boundary
-    start = source.calendar.worked_day(boundary + 1, -1)
-    return source.calendar.advance(start, source.duration)
-
-
-class _Tables:
-    """The tables of a network's calendars, and how they grow together."""
-
-    def __init__(self, network: Network, lo: int, hi: int) -> None:
-        self.calendars = network.calendars
-        for calendar in self.calendars:
-            calendar.cover(lo, hi)
-
-    def grow(self, *, back: bool = False) -> None:
-        for calendar in self.calendars:
-            calendar.grow(back=back)
-
-    def rows(self) -> list[tuple[list[int], list[int], int]]:
-        return [(c.before, c.worked, c.lo) for c in self.calendars]
+# The passes.
 
 
 def schedule(network: Network, end: int | None = None) -> Schedule:
@@ -138,182 +149,271 @@ def schedule(network: Network, end: int | None = None) -> Schedule:
     DateRangeError
         When a date falls outside the years 1 to 9999.
     """
-    start, finish, drivers = forward(network)
-    return backward(network, start, finish, drivers, end)
+    return backward(network, forward(network), end)
 
 
-def forward(network: Network) -> tuple[list[int], list[int], list[tuple[int, ...]]]:
-    """Earliest start and finish of every activity, and the predecessors that bind it."""
-    n = len(network.activities)
-    floors = network.floors
-    known = [floor for floor in floors if floor >= 0]
-    start, finish = [UNDATED] * n, [UNDATED] * n
-    drivers: list[tuple[int, ...]] = [()] * n
-    if not known:
-        return start, finish, drivers
-    tables = _Tables(network, min(known), max(known) + 1)
-    order, before_links, calendar_of = network.order, network.before, network.calendar_of
-    durations, plain = network.durations, network.plain_in
-    at = 0
-    rows = tables.rows()
-    while at < n:
-        try:
-            for at in range(at, n):  # noqa: B020 - resumes where it stopped
-                t = order[at]
-                bound = floors[t]
-                sources = before_links[t]
-                for p in sources:
-                    if finish[p] > bound:
-                        bound = finish[p]
-                if plain[t]:  # nine of ten: a task with a duration, no lag, no constraint
-                    if bound < 0:
-                        continue
-                    before, worked, lo = rows[calendar_of[t]]
-                    if bound <= lo:
-                        raise _TooEarly
-                    k = before[bound - lo]
-                    start[t] = worked[k]
-                    finish[t] = worked[k + durations[t] - 1] + 1
-                    if sources:
-                        held = worked[k - 1] if k else lo - 1
-                        if len(sources) == 1:
-                            if finish[sources[0]] > held:
-                                drivers[t] = sources
-                        else:
-                            drivers[t] = tuple([p for p in sources if finish[p] > held])
-                    continue
-                _place_any(network, t, bound, start, finish, drivers, rows[calendar_of[t]])
-            break
-        except IndexError:
-            tables.grow()
-        except _TooEarly:
-            tables.grow(back=True)
-        rows = tables.rows()
-    return start, finish, drivers
+def forward(network: Network) -> Early:
+    """Earliest start and finish of every activity."""
+    activities = network.activities
+    numbers = [_NEVER] * len(activities)
+    for i in network.floored:
+        numbers[i] = _floor(activities[i])
+    spans = _Spans(network, numbers)
+    for links, special in network.stretches:
+        for source, target, gap in links:
+            asked = numbers[source] + gap
+            if asked > numbers[target]:
+                numbers[target] = asked
+        if special >= 0:
+            numbers[special] = spans.placed(special)
+    return Early(*_read(network, numbers, spans.known), numbers)
 
 
-def _place_any(
-    network: Network,
-    t: int,
-    bound: int,
-    start: list[int],
-    finish: list[int],
-    drivers: list[tuple[int, ...]],
-    row: tuple[list[int], list[int], int],
-) -> None:
-    """Place one activity of any kind: with lags, constraints, or a milestone."""
-    activity = network.activities[t]
-    asked = [
-        (link.source, bound_of(link, (start[link.source], finish[link.source]), activity))
-        for link in network.lagged_in[t]
-        if finish[link.source] >= 0
+def standing(network: Network, start: Sequence[int], finish: Sequence[int]) -> Early:
+    """Activities at given boundaries, which may be a run's own rather than :func:`forward`'s.
+
+    A parent's are found from its children's.
+    """
+    activities, start, finish = network.activities, list(start), list(finish)
+    numbers = [
+        _NEVER if b == UNDATED else _standing_number(activity, a, b)
+        for activity, a, b in zip(activities, start, finish, strict=True)
     ]
-    asked += [(p, finish[p]) for p in network.before[t] if finish[p] >= 0]
-    bound = max([bound, *(b for _, b in asked)])
-    if bound < 0:
-        return
-    if activity.not_before is not None and bound < activity.not_before:
-        bound = activity.not_before
-    before, worked, lo = row
-    if bound <= lo:
-        raise _TooEarly
-    after = 1 if not activity.duration and activity.edge == "finish" else 0  # stands behind its day
-    k = before[bound - after - lo]
-    start[t] = finish[t] = worked[k] + after
-    if activity.duration:
-        finish[t] = worked[k + activity.duration - 1] + 1
-    held = (worked[k - 1] if k else lo - 1) + after
-    drivers[t] = tuple(dict.fromkeys(p for p, b in asked if b > held))
+    for parent in sorted(network.children, key=network.rank.__getitem__):
+        inner = [i for i in network.children[parent] if start[i] != UNDATED and activities[i].stands != "dropped"]
+        start[parent] = min((start[i] for i in inner), default=UNDATED)
+        finish[parent] = max((finish[i] for i in inner), default=UNDATED)
+        numbers[parent] = _NEVER
+    return Early(start, finish, numbers)
 
 
-class _TooEarly(Exception):
-    """A boundary lies before the tables begin."""
+class _Spans:
+    """The slower part of the forward pass: parents, and links whose distance is not always the same."""
+
+    def __init__(self, network: Network, numbers: list[int]) -> None:
+        self.network, self.numbers = network, numbers
+        self.known = {i: network.activities[i].pinned for i in network.apart if network.activities[i].pinned}
+
+    def of(self, position: int) -> tuple[int, int] | None:
+        """Start and finish of what has been placed; None while it is undated."""
+        found = self.known.get(position)
+        if found is None and self.numbers[position] >= _DATED:
+            return span_at(self.network.activities[position], self.numbers[position])
+        return found
+
+    def placed(self, t: int) -> int:
+        """The number that an activity starts with, all its links looked at."""
+        network, numbers, k = self.network, self.numbers, self.numbers[t]
+        if t in network.children:
+            self._stretch(t)
+            return _NEVER
+        activity = network.activities[t]
+        if t in network.over_in:
+            rested = activity.calendar.rested
+            for source, gap, behind in network.over_in[t]:
+                number = numbers[source] + gap
+                if number - behind >= k:  # so the source has a date
+                    k = max(k, number + rested(number) - behind)
+        for link in network.odd_in.get(t, ()):
+            if span := self.of(link.source):
+                k = max(k, number_asked(link, span, activity))
+        if t in network.limited and k >= _DATED:
+            assert activity.not_before is not None
+            k = max(k, number_from(activity, "S", activity.not_before))
+        return k
+
+    def _stretch(self, parent: int) -> None:
+        activities = self.network.activities
+        inner = [self.of(i) for i in self.network.children[parent] if activities[i].stands != "dropped"]
+        dated = [span for span in inner if span]
+        if dated:
+            self.known[parent] = min(a for a, _ in dated), max(b for _, b in dated)
 
 
-def backward(
-    network: Network,
-    start: Sequence[int],
-    finish: Sequence[int],
-    drivers: Sequence[tuple[int, ...]],
-    end: int | None = None,
-) -> Schedule:
-    """Late dates and slack for given early dates, which may be a run's own rather than :func:`forward`'s."""
-    n = len(network.activities)
-    latest = max(finish, default=UNDATED)
-    late_start, late_finish = [_FAR] * n, [_FAR] * n
-    total: list[int | None] = [None] * n
-    free: list[int | None] = [None] * n
-    first = min((b for b in start if b >= 0), default=UNDATED)
-    if latest < 0:
-        nowhere = [UNDATED] * n
-        return Schedule(start, finish, nowhere, nowhere, total, free, [False] * n, drivers)
-    limit = latest if end is None else end
-    tables = _Tables(network, min(first, limit) - 1, max(latest, limit) + 1)
-    activities, calendar_of = network.activities, network.calendar_of
-    durations, ordinary = network.durations, network.plain_out
-    after_links, lagged_out = network.after, network.lagged_out
-    early = [b if b >= 0 and not a.done else _FAR for b, a in zip(start, activities, strict=True)]
-    backwards = network.order[::-1]
-    at = 0
-    rows = tables.rows()
-    while at < n:
-        try:
-            for at in range(at, n):  # noqa: B020 - resumes where it stopped
-                t = backwards[at]
-                first = early[t]
-                if first == _FAR:
-                    continue
-                bound, reach = limit, _FAR
-                for s in after_links[t]:
-                    if late_start[s] < bound:
-                        bound = late_start[s]
-                    if early[s] < reach:
-                        reach = early[s]
-                before, worked, lo = rows[calendar_of[t]]
-                duration = durations[t]
-                if not ordinary[t]:
-                    activity = activities[t]
-                    for link in lagged_out[t]:
-                        s = link.target
-                        if early[s] != _FAR:
-                            calendar = activities[s].calendar
-                            late = latest_source(link, (late_start[s], late_finish[s]), calendar)
-                            bound = min(bound, _as_finish(link, late, activity))
-                            stands = latest_source(link, (early[s], finish[s]), calendar)
-                            reach = min(reach, _as_finish(link, stands, activity))
-                    if activity.deadline is not None and activity.deadline < bound:
-                        bound = activity.deadline
-                    if not duration and activity.edge == "start":  # its boundary is the day it begins
-                        if bound <= lo:
-                            raise _TooEarly
-                        k = before[bound + 1 - lo] - 1
-                        if k < 0:
-                            raise _TooEarly
-                        late_finish[t] = late_start[t] = worked[k]
-                        total[t] = slack = k - before[first - lo]
-                        free[t] = slack if reach == _FAR else before[reach + 1 - lo] - 1 - before[first - lo]
-                        continue
-                if bound < lo:
-                    raise _TooEarly
-                k = before[bound - lo]
-                begins = k - duration
-                if begins < 0 or not k:
-                    raise _TooEarly
-                last = worked[k - 1] + 1
-                late_finish[t] = last
-                late_start[t] = worked[begins] if duration else last
-                first_k = before[first - lo]
-                total[t] = slack = begins - first_k
-                free[t] = slack if reach == _FAR else before[reach - lo] - first_k - duration
+def _floor(activity: Activity) -> int:
+    """The number of the first slot that an activity's own floors let it start with."""
+    if activity.pinned:
+        return _standing_number(activity, *activity.pinned)
+    if activity.floor is None or activity.undated:
+        return _NEVER
+    floor = activity.floor if activity.not_before is None else max(activity.floor, activity.not_before)
+    return number_from(activity, "S", floor)
+
+
+def _standing_number(activity: Activity, start: int, finish: int) -> int:
+    """The number of an activity that stands somewhere, on worked slots or not.
+
+    Where its start is past or fixed it is counted back from its finish, which is what may still move.
+    """
+    if activity.pinned:
+        return activity.calendar.index(finish) - activity.duration
+    return activity.calendar.index(start)
+
+
+def _read(
+    network: Network, numbers: Sequence[int], known: Mapping[int, tuple[int, int] | None]
+) -> tuple[list[int], list[int]]:
+    """Numbers as boundaries, calendar by calendar."""
+    start, finish = [UNDATED] * len(numbers), [UNDATED] * len(numbers)
+    for calendar, positions in network.members:
+        if len(positions) == len(numbers) and min(numbers) >= _DATED:  # the usual case, whole
+            start = calendar.slots(numbers)
+            finish = calendar.slots_after(list(map(add, numbers, network.lasts)))
             break
-        except IndexError:
-            tables.grow()
-        except _TooEarly:
-            tables.grow(back=True)
-        rows = tables.rows()
-    smallest = min((slack for slack in total if slack is not None), default=1)
-    tightest = smallest if smallest <= 0 else None
-    critical = [tightest is not None and slack == tightest for slack in total]
-    late_start = [UNDATED if b == _FAR else b for b in late_start]
-    late_finish = [UNDATED if b == _FAR else b for b in late_finish]
+        dated = [i for i in positions if numbers[i] >= _DATED]
+        first = calendar.slots([numbers[i] for i in dated])
+        last = calendar.slots_after([numbers[i] + network.lasts[i] for i in dated])
+        for i, a, b in zip(dated, first, last, strict=True):
+            start[i], finish[i] = a, b
+    for i in network.milestones:
+        if network.activities[i].edge == "finish":
+            start[i] = finish[i]
+        else:
+            finish[i] = start[i]
+    for i, span in known.items():
+        if span:
+            start[i], finish[i] = span
+    return start, finish
+
+
+def backward(network: Network, early: Early, end: int | None = None) -> Schedule:
+    """Late dates and slack for given early dates.
+
+    ``end`` is the run's deadline as a boundary; the latest finish without one.
+    """
+    activities, n = network.activities, len(network.activities)
+    start, finish, numbers = early.start, early.finish, early.numbers
+    dropped = {i for i in network.apart if activities[i].stands == "dropped"}
+    latest = max([b for i, b in enumerate(finish) if i not in dropped] if dropped else finish, default=UNDATED)
+    if latest < 0:
+        nowhere, nothing = [UNDATED] * n, [None] * n
+        return Schedule(start, finish, nowhere, nowhere, nothing, nothing, [False] * n, [()] * n)
+    late = _limits(network, latest if end is None else end)
+    open_ = numbers
+    if network.apart or min(numbers) < _DATED:
+        open_ = [k if k >= _DATED else _FAR for k in numbers]
+        for i, k in enumerate(open_):
+            if k == _FAR or activities[i].over:
+                open_[i] = late[i] = _FAR
+    bounds = _Bounds(network, early, late, open_)
+    drivers, gaps = bounds.drivers, bounds.gaps
+    for links, special in reversed(network.stretches):
+        if special >= 0:
+            bounds.settle(special)
+        for source, target, gap in reversed(links):
+            asked = late[target] - gap
+            if asked < late[source]:
+                late[source] = asked
+            room = open_[target] - gap - open_[source]
+            if room < gaps[source]:
+                gaps[source] = room
+            if not room:
+                drivers[target] += (source,)
+    slacks = list(map(sub, late, open_))
+    total: list[int | None] = [*slacks]
+    free: list[int | None] = [slack if room > _OPEN else room for slack, room in zip(total, gaps, strict=True)]
+    if open_ is not numbers:
+        for i, k in enumerate(open_):
+            if k == _FAR:
+                total[i] = free[i] = None
+                drivers[i] = ()
+    for t in network.odd_in:
+        drivers[t] += tuple(bounds.odd_drivers(t))
+    known = slacks if open_ is numbers else [slack for slack in total if slack is not None]
+    smallest = min(known, default=1)
+    for parent in sorted(network.children, key=network.rank.__getitem__):
+        inner = network.children[parent]
+        total[parent] = min((slack for i in inner if (slack := total[i]) is not None), default=None)
+        free[parent] = min((slack for i in inner if (slack := free[i]) is not None), default=None)
+    late_start, late_finish = _read_late(network, late, total)
+    critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
     return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers, latest)
+
+
+def _limits(network: Network, end: int) -> list[int]:
+    """The number of the last slot with which each activity finishes by the end and by its own deadline."""
+    late = [0] * len(network.activities)
+    for calendar, positions in network.members:
+        limit = calendar.index(end)
+        if len(positions) == len(late):
+            late = [limit - duration for duration in network.durations]
+            continue
+        for i in positions:
+            late[i] = limit - network.durations[i]
+    for i in network.milestones:
+        late[i] = number_until(network.activities[i], "F", end)
+    for i in network.deadlines:
+        activity = network.activities[i]
+        assert activity.deadline is not None
+        late[i] = min(late[i], number_until(activity, "F", activity.deadline))
+    return late
+
+
+def _read_late(network: Network, late: Sequence[int], total: Sequence[int | None]) -> tuple[list[int], list[int]]:
+    numbers = late if None not in total else [_NEVER if t is None else k for k, t in zip(late, total, strict=True)]
+    if network.children:
+        numbers = [_NEVER if i in network.children else k for i, k in enumerate(numbers)]
+    start, finish = _read(network, numbers, {})
+    for parent in sorted(network.children, key=network.rank.__getitem__):
+        inner = [i for i in network.children[parent] if start[i] != UNDATED]
+        if inner:
+            start[parent], finish[parent] = min(start[i] for i in inner), max(finish[i] for i in inner)
+    return start, finish
+
+
+class _Bounds:
+    """The slower part of the backward pass: parents, fixed dates, and links whose distance is not always the same."""
+
+    def __init__(self, network: Network, early: Early, late: list[int], open_: list[int]) -> None:
+        self.network, self.early, self.late, self.open_ = network, early, late, open_
+        self.gaps = [_FAR] * len(late)
+        self.drivers: list[tuple[int, ...]] = [()] * len(late)
+        self.parents: dict[int, list[tuple[str, int, int]]] = {}
+
+    def settle(self, t: int) -> None:
+        """Bring the late number and the free slack of an activity down to what all its links ask."""
+        network, late, open_, k = self.network, self.late, self.open_, self.open_[t]
+        if k == _FAR:
+            if t in network.children:
+                self.parents[t] = self._asked(t)  # for its children, which come later in this pass
+            return
+        activity, last, reach = network.activities[t], late[t], _FAR
+        if t in network.over_out:
+            rested = activity.calendar.rested
+            for s, gap, behind in network.over_out[t]:
+                until, stands = late[s] + behind, open_[s] + behind
+                last = min(last, until - rested(until) - gap)
+                reach = min(reach, stands - rested(stands) - gap)
+                if k + gap + rested(k + gap) == stands:
+                    self.drivers[s] += (t,)
+        if t in network.odd_out or t in network.parent_of:
+            for side, until, stands in self._asked(t):
+                last = min(last, number_until(activity, side, until))
+                reach = min(reach, number_until(activity, side, stands))
+        late[t] = min(last, k) if activity.stands == "fixed" else last
+        self.gaps[t] = min(self.gaps[t], reach - k)
+
+    def _asked(self, position: int) -> list[tuple[str, int, int]]:
+        """For each odd link out: the end of the source, its last boundary, the last that moves nothing."""
+        found = []
+        for link in self.network.odd_out.get(position, ()):
+            s = link.target
+            if self.open_[s] == _FAR:
+                continue
+            target = self.network.activities[s]
+            stands = self.early.start[s], self.early.finish[s]
+            late = stands if self.late[s] == self.open_[s] else span_at(target, self.late[s])
+            found.append((link.type[0], latest_source(link, late, target), latest_source(link, stands, target)))
+        if (parent := self.network.parent_of.get(position)) is not None:
+            first = self.early.start[parent] == self.early.start[position]
+            found += [bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first]
+        return found
+
+    def odd_drivers(self, t: int) -> Iterator[int]:
+        """The sources of odd links that hold an activity where it stands."""
+        network, k, start, finish = self.network, self.open_[t], self.early.start, self.early.finish
+        activity = network.activities[t]
+        for link in network.odd_in[t] if k != _FAR else ():
+            span = start[link.source], finish[link.source]
+            if span[0] != UNDATED and number_asked(link, span, activity) == k:
+                yield link.source

@@ -59,14 +59,19 @@ def shown_state(plan: Plan, position: int) -> State:
     incoming = plan.network.incoming[position]
     if incoming:
         return "waiting" if unfinished_before(plan, position) else "ready"
-    days = plan.days(position)
-    has_come = days is not None and plan.today is not None and days[0] <= plan.today
+    dates = plan.read(position)
+    has_come = dates is not None and plan.today is not None and dates[0] <= plan.today
     return "ready" if has_come else "waiting"
 
 
 def unfinished_before(plan: Plan, position: int) -> list[int]:
     """Positions of the predecessors that are not finished yet."""
-    return [link.source for link in plan.network.incoming[position] if plan.tasks[link.source].state not in FINISHED]
+    return [link.source for link in plan.network.incoming[position] if not _over(plan, link.source)]
+
+
+def _over(plan: Plan, position: int) -> bool:
+    """Whether a task is done or dropped; a parent, whether all its sub-steps are."""
+    return all(plan.tasks[leaf].state in FINISHED for leaf in plan.leaves(position))
 
 
 def days_late(plan: Plan, position: int) -> int:
@@ -75,6 +80,9 @@ def days_late(plan: Plan, position: int) -> int:
     A task due today is not late.
     """
     task, days = plan.tasks[position], plan.days(position)
-    if days is None or plan.today is None or task.state in FINISHED or days[1] >= plan.today:
+    if days is None or plan.today is None or _over(plan, position):
         return 0
-    return max(1, plan.calendars.of(task).count(days[1] + 1, plan.today))
+    today, calendar = plan.grid.day(plan.today), plan.calendars[task.calendar]
+    if days[1] >= today:
+        return 0
+    return max(1, calendar.day_index(today) - calendar.day_index(days[1] + 1))

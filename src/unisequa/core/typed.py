@@ -8,9 +8,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import cast
 
-from unisequa.core.calendar import FIRST_DAY, LAST_DAY, WorkingCalendar
+from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, LinkType, Step, Unit, When
 from unisequa.core.errors import UnisequaError, did_you_mean
+from unisequa.core.grid import FIRST_DAY, LAST_DAY
 from unisequa.core.words import MONTHS, day_words
 
 _RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")

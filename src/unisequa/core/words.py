@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 
 from unisequa.core.document import Measure
+from unisequa.core.grid import MINUTES, Grid, span_text
 
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 MONTHS = (
@@ -43,6 +44,39 @@ def span_words(first: int, last: int) -> str:
     return f"{start} – {day_words(b)}"
 
 
+def slot_words(read: int, grid: Grid, *, year: bool = False) -> str:
+    """A date as people read it on a grid: a day, or a day and a time.
+
+    >>> slot_words(dt.date(2026, 8, 5).toordinal() * 1440 + 870, Grid(1440))
+    'Wed 5 Aug 14:30'
+    """
+    day, minute = divmod(read, grid.per_day)
+    text = day_words(day, year=year)
+    return text if grid.per_day == 1 else f"{text} {minute // 60:02d}:{minute % 60:02d}"
+
+
+def slots_words(n: int, grid: Grid, day: int = MINUTES, *, working: bool = True) -> str:
+    """So many slots: ``2 working days``, or on the minute grid ``1d 4h``, a day having ``day`` minutes.
+
+    >>> slots_words(2, Grid()), slots_words(90, Grid(1440))
+    ('2 working days', '1h 30m')
+    """
+    if grid.per_day == 1:
+        return count_words(n, "working day" if working else "day")
+    return span_text(n, day)
+
+
+def read_words(first: int, last: int, grid: Grid) -> str:
+    """Two dates as people read them, as short as they can be said."""
+    if grid.per_day == 1:
+        return span_words(first, last)
+    if first == last:
+        return slot_words(first, grid)
+    same = grid.day(first) == grid.day(last)
+    end = slot_words(last, grid)
+    return f"{slot_words(first, grid)} – {end[-5:] if same else end}"
+
+
 def count_words(n: int, noun: str, plural: str | None = None) -> str:
     """``1 task``, ``2 tasks``."""
     return f"{n} {noun if n == 1 else plural or noun + 's'}"
@@ -64,12 +98,14 @@ def offset_words(measure: Measure, label: str) -> str:
         return f"on {label}"
     side = "after"
     if isinstance(offset, str):
-        amount, side = (offset[1:], "before") if offset.startswith("-") else (offset, "after")
-        return f"{amount} {side} {label}"
+        back = offset.lstrip()[:1] in {"-", "−"}
+        amount = offset.strip().lstrip("+-−").strip() + (" of work" if measure.unit.startswith("working") else "")
+        return f"{amount} {'before' if back else 'after'} {label}"
     side = "after" if offset > 0 else "before"
     return f"{count_words(abs(offset), measure.unit.removesuffix('s'))} {side} {label}"
 
 
-def difference_words(n: int) -> str:
-    """Working days between an old and a new date: ``+2 d``, ``−1 d``."""
-    return f"{'+' if n > 0 else '−'}{abs(n)} d" if n else "0 d"
+def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> str:
+    """Worked slots between an old and a new date: ``+2 d``, ``−1 d``, on the minute grid ``+1h 30m``."""
+    sign = "+" if n > 0 else "−" if n else ""
+    return f"{sign}{span_text(abs(n), day)}" if grid and grid.per_day > 1 else f"{sign}{abs(n)} d"

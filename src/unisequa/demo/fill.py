@@ -14,9 +14,9 @@ from unisequa.actions.people import hash_password
 from unisequa.actions.runs import Choices, start_run
 from unisequa.actions.templates import keep_template
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.cascade import Move
 from unisequa.core.checks import read_template
 from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.edits import Move
 from unisequa.store.engine import Store
 from unisequa.store.models import Calendar, Edition, Person, Run
 
@@ -165,6 +165,6 @@ def _shift(session: Session, actor: Person, run: Run, today: dt.date, key: str, 
 
 def _open_friday(day: dt.date, house: WorkingCalendar) -> dt.date:
     friday = day.toordinal() + (4 - day.weekday()) % 7
-    while not house.is_worked(friday):
+    while not house.is_working_day(friday):
         friday += 7
     return dt.date.fromordinal(friday)

@@ -57,16 +57,16 @@ def plan_ics(
         return str(uuid.uuid5(_NAMESPACE, f"{identity or plan.name}/{key}"))
 
     for i, task in enumerate(plan.tasks):
-        days = plan.days(i)
-        if days is None:
+        dates = plan.read(i)
+        if dates is None:
             continue
         todo = Todo()
         todo.add("uid", uid(task.key))
         todo.add("dtstamp", stamp)
         todo.add("summary", task.title)
-        if days[0] < days[1]:
-            todo.add("dtstart", dt.date.fromordinal(days[0]))
-        todo.add("due", dt.date.fromordinal(days[1]))
+        if dates[0] < dates[1]:
+            todo.add("dtstart", _moment(plan, dates[0]))
+        todo.add("due", _moment(plan, dates[1]))
         todo.add("status", _STATUS[task.state])
         if task.state == "done":
             todo.add("percent-complete", 100)
@@ -75,7 +75,16 @@ def plan_ics(
         for link in into.get(task.key, []):
             parameters = {"RELTYPE": _RELATION[link.type]}
             if link.lag:
-                parameters["GAP"] = f"{'-' if link.lag < 0 else ''}P{abs(link.lag)}D"
+                length = f"P{abs(link.lag)}D" if plan.grid.per_day == 1 else f"PT{abs(link.lag)}M"
+                parameters["GAP"] = f"{'-' if link.lag < 0 else ''}{length}"
             todo.add("related-to", vText(uid(link.source)), parameters=parameters)
         calendar.add_component(todo)
     return bytes(calendar.to_ical())
+
+
+def _moment(plan: Plan, read: int) -> dt.date:
+    """A date, or on the minute grid a time by the run's clock."""
+    moment = plan.grid.moment(read)
+    if isinstance(moment, dt.datetime) and plan.grid.zone is not None:
+        return moment.replace(tzinfo=plan.grid.zone)
+    return moment

@@ -6,12 +6,14 @@ import csv
 import io
 from collections.abc import Callable, Mapping
 
-from unisequa.core.plan import Plan, iso
-from unisequa.core.words import count_words, day_words
+from unisequa.core.grid import span_text
+from unisequa.core.plan import Plan
+from unisequa.core.words import count_words, slot_words
 
 HEADER = (
     "Key", "Task", "Phase", "Role", "Who", "Start", "Due", "Working days", "State", "Slack", "Critical", "Follows",
 )  # fmt: skip
+_HOURLY = {"Working days": "Working time"}
 
 
 def plan_csv(
@@ -28,29 +30,33 @@ def plan_csv(
     """
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(HEADER)
+    grid = plan.grid
+    writer.writerow(HEADER if grid.per_day == 1 else [_HOURLY.get(name, name) for name in HEADER])
     follows: dict[str, list[str]] = {}
     for link in plan.links:
         follows.setdefault(link.target, []).append(link.source)
     for i, task in enumerate(plan.tasks):
-        first, last = plan.days(i) or (None, None)
-        slack = plan.schedule.total_slack[i]
+        dates, slack = plan.read(i), plan.schedule.total_slack[i]
         cells = (
             task.key,
             task.title,
             (phases or {}).get(task.phase or "", task.phase or ""),
             task.role or "",
             who(task.role),
-            iso(first) or "",
-            iso(last) or "",
-            str(task.duration),
+            grid.iso(dates[0]) if dates else "",
+            grid.iso(dates[1]) if dates else "",
+            _length(plan, task.duration),
             task.state,
-            "" if slack is None else str(slack),
+            "" if slack is None else _length(plan, slack),
             "yes" if plan.schedule.critical[i] else "",
             "; ".join(follows.get(task.key, [])),
         )
         writer.writerow([text_cell(cell) for cell in cells])
     return out.getvalue()
+
+
+def _length(plan: Plan, slots: int) -> str:
+    return str(slots) if plan.grid.per_day == 1 else span_text(slots)
 
 
 def text_cell(text: str) -> str:
@@ -62,16 +68,17 @@ def text_cell(text: str) -> str:
 
 def plan_text(plan: Plan) -> str:
     """The tasks in columns for a terminal."""
-    rows = [("Task", "Start", "Due", "Days", "Slack", "")]
+    hours = plan.grid.per_day > 1
+    rows = [("Task", "Start", "Due", "Time" if hours else "Days", "Slack", "")]
     for i, task in enumerate(plan.tasks):
-        days, slack = plan.days(i), plan.schedule.total_slack[i]
+        dates, slack = plan.read(i), plan.schedule.total_slack[i]
         rows.append(
             (
                 task.title,
-                day_words(days[0], year=True) if days else "undated",
-                day_words(days[1], year=True) if days else "",
-                str(task.duration),
-                "" if slack is None else str(slack),
+                slot_words(dates[0], plan.grid, year=True) if dates else "undated",
+                slot_words(dates[1], plan.grid, year=True) if dates else "",
+                _length(plan, task.duration),
+                "" if slack is None else _length(plan, slack),
                 "critical" if plan.schedule.critical[i] else "",
             )
         )
@@ -80,10 +87,9 @@ def plan_text(plan: Plan) -> str:
     for row in rows:
         cells = [row[c].rjust(widths[c]) if c in (3, 4) else row[c].ljust(widths[c]) for c in range(5)]
         lines.append("  ".join([*cells, row[5]]).rstrip())
-    reach = plan.reach()
-    if reach:
-        length = plan.calendars[None].count(reach[0], reach[1] + 1)
-        span = f"{day_words(reach[0], year=True)} to {day_words(reach[1], year=True)}"
-        lines += ["", f"{plan.name}: {span}, {count_words(length, 'working day')}"]
+    if span := plan.span():
+        first, last = (span[0], span[1]) if hours else plan.reach() or span
+        words = f"{slot_words(first, plan.grid, year=True)} to {slot_words(last, plan.grid, year=True)}"
+        lines += ["", f"{plan.name}: {words}, {count_words(plan.working_days() or 0, 'working day')}"]
     lines += [f"! {warning.text}" for warning in plan.warnings]
     return "\n".join(lines) + "\n"

@@ -9,8 +9,9 @@ from typing import cast
 from starlette.datastructures import FormData
 
 from unisequa.actions.errors import Refused
-from unisequa.core.cascade import MODES, Due, Duration, Edit, Move
+from unisequa.core.cascade import MODES
 from unisequa.core.document import MOST_DAYS
+from unisequa.core.edits import DateEdit, Due, Duration, Move
 from unisequa.core.plan import Plan
 from unisequa.core.typed import TypedError, typed_date
 from unisequa.web.run_views import Asked
@@ -20,15 +21,15 @@ from unisequa.web.sheet.scale import PX, Zoom
 MOST_EDITS = 200
 
 
-def written(edit: Edit) -> str:
+def written(edit: DateEdit) -> str:
     """An edit as the page keeps it: ``move|crates|2027-01-25``."""
     if isinstance(edit, Duration):
-        return f"duration|{edit.key}|{edit.days}"
+        return f"duration|{edit.key}|{edit.slots}"
     kind = "move" if isinstance(edit, Move) else "due"
     return f"{kind}|{edit.key}|{dt.date.fromordinal(edit.day).isoformat()}"
 
 
-def read_edits(texts: Iterable[str]) -> tuple[Edit, ...]:
+def read_edits(texts: Iterable[str]) -> tuple[DateEdit, ...]:
     """Edits as the page keeps them.
 
     Raises
@@ -36,7 +37,7 @@ def read_edits(texts: Iterable[str]) -> tuple[Edit, ...]:
     Refused
         Field ``shift``: for anything that is no edit.
     """
-    edits: list[Edit] = []
+    edits: list[DateEdit] = []
     for text in texts:
         kind, _, rest = text.partition("|")
         key, _, value = rest.rpartition("|")
@@ -56,7 +57,7 @@ def read_edits(texts: Iterable[str]) -> tuple[Edit, ...]:
     return tuple(edits)
 
 
-def joined(edits: Iterable[Edit], edit: Edit) -> tuple[Edit, ...]:
+def joined(edits: Iterable[DateEdit], edit: DateEdit) -> tuple[DateEdit, ...]:
     """The edits with one more, which takes the place of those it overrules."""
     overruled = (Duration,) if isinstance(edit, Duration) else (Move, Due)
     kept = tuple(e for e in edits if not (e.key == edit.key and isinstance(e, overruled)))
@@ -79,7 +80,7 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
     )
 
 
-def typed_edit(plan: Plan, kind: str, key: str, text: str, *, today: dt.date) -> Edit:
+def typed_edit(plan: Plan, kind: str, key: str, text: str, *, today: dt.date) -> DateEdit:
     """An edit from what somebody typed into a field of a task, or from the day its bar was let go on.
 
     ``kind`` is move, due or duration; ``end`` gives the duration that makes the task's last day the one typed.

@@ -9,10 +9,11 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from unisequa.actions.runs import may_change, may_work_on, run_of, task_of
-from unisequa.core.cascade import MODES, Cascade, Edit, Mode, cascade
-from unisequa.core.document import Template
+from unisequa.core.cascade import MODES, Cascade, Mode, cascade
+from unisequa.core.document import Measure, Template
+from unisequa.core.edits import DateEdit
 from unisequa.core.errors import ShiftError
-from unisequa.core.offsets import target_day
+from unisequa.core.offsets import measured
 from unisequa.core.plan import FINISHED, Plan
 from unisequa.core.reasons import reasons
 from unisequa.core.states import acts, days_late, shown_state, unfinished_before
@@ -170,7 +171,7 @@ class Asked:
     zoom: Zoom = "day"
     mode: Mode = "push"
     selected: str = ""
-    edits: tuple[Edit, ...] = ()
+    edits: tuple[DateEdit, ...] = ()
     written: tuple[str, ...] = ()
     why: str = ""
     faults: tuple[tuple[str, str], ...] = ()
@@ -278,12 +279,9 @@ def label_days(template: Template, plan: Plan) -> dict[int, int]:
     days = {}
     for n, label in enumerate(template.day_labels):
         anchor = plan.anchors.get(label.anchor)
-        if (
-            anchor is not None
-            and isinstance(label.offset, int)
-            and label.unit in {"working days", "days", "weeks", "months"}
-        ):
-            days[n] = target_day(anchor, label.offset, label.unit, "following", plan.calendars[None])
+        if anchor is not None:
+            measure = Measure(anchor=label.anchor, offset=label.offset, unit=label.unit)
+            days[n] = plan.grid.day(measured(anchor, measure, plan.calendars[None]))
     return days
 
 
