@@ -25,7 +25,7 @@ from unisequa.core.conflicts import conflicts
 from unisequa.core.edits import Edit
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
 from unisequa.core.network import Dependency
-from unisequa.core.plan import FINISHED, Plan, State, Task, days_of, read, replanned
+from unisequa.core.plan import FINISHED, Plan, State, Task, days_of, replanned
 from unisequa.core.reasons import link_words
 from unisequa.core.schedule import UNDATED, number_asked, number_from, span_at
 from unisequa.core.shifting import Prepared, prepare
@@ -73,10 +73,12 @@ class Cascade:
 
     def read(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
         """Old and new dates of a change as people read them."""
-        task, grid = self.plan.tasks[self.plan.position(change.key)], self.plan.grid
-        after = read(task, *change.after, grid)
+        i, positions = self.plan.position(change.key), self.plan.positions
+        moved = {positions[c.key]: c.after for c in self.changes} if self.plan.is_parent(i) else {i: change.after}
+        stands = self.prepared.stands
+        after = self.plan.read_at(i, lambda leaf: moved.get(leaf, stands(leaf)))
         assert after
-        return change.before and read(task, *change.before, grid), after
+        return self.plan.read(i), after
 
     def days(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
         """The days that a task touched before, and touches after."""
@@ -193,6 +195,7 @@ class _Following:
         self.p, self.mode, self.network = prepared, mode, prepared.network
         self.moved: dict[int, Change] = {}
         self.held: list[Held] = []
+        self.emptied: set[int] = set()
         seeds = {*prepared.wishes, *prepared.pins, *prepared.looked_at}
         self.queue = [(self.network.rank[i], i) for i in seeds]
         self.queued = set(seeds)
@@ -217,6 +220,8 @@ class _Following:
             heapq.heappush(self.queue, (self.network.rank[i], i))
 
     def _span(self, i: int) -> tuple[int, int]:
+        if i in self.emptied:
+            return UNDATED, UNDATED
         return self.moved[i].after if i in self.moved else self.p.stands(i)
 
     def _look_at(self, i: int) -> Change | None:
@@ -285,6 +290,7 @@ class _Following:
             if (span := self._span(child))[0] != UNDATED and self.p.task(child).state != "dropped"
         ]
         if not inner:
+            self.emptied.add(i)
             return None
         after = min(span[0] for _, span in inner), max(span[1] for _, span in inner)
         old = self.p.stands(i)
@@ -318,7 +324,8 @@ class _Following:
 def _finish(prepared: Prepared, moved: dict[int, Change]) -> tuple[int, int]:
     """The last finish of the run before and after; the whole run is only looked through where it may be earlier."""
     plan, old = prepared.plan, prepared.plan.schedule.latest
-    latest = max((c.after[1] for i, c in moved.items() if prepared.task(i).state != "dropped"), default=UNDATED)
+    counted = (c for i, c in moved.items() if prepared.task(i).state != "dropped" and not plan.is_parent(i))
+    latest = max((change.after[1] for change in counted), default=UNDATED)
     if latest >= old:
         return old, latest
     last = any(change.before and change.before[1] == old for change in moved.values())
@@ -326,7 +333,7 @@ def _finish(prepared: Prepared, moved: dict[int, Change]) -> tuple[int, int]:
         rest = (
             finish
             for i, finish in enumerate(plan.schedule.finish)
-            if i not in moved and prepared.task(i).state != "dropped"
+            if i not in moved and prepared.task(i).state != "dropped" and not plan.is_parent(i)
         )
         return old, max(latest, max(rest, default=UNDATED))
     return old, old

@@ -6,7 +6,7 @@ run (:func:`standing`). Both have the same shape, so the same pages, exports and
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -209,7 +209,19 @@ class Plan:
     def read(self, position: int) -> tuple[int, int] | None:
         """A task's dates as people read them: first and last day, or two times; None while it is undated."""
         s = self.schedule
-        return read(self.tasks[position], s.start[position], s.finish[position], self.grid)
+        return self.read_at(position, lambda i: (s.start[i], s.finish[i]))
+
+    def read_at(self, position: int, span: Callable[[int], tuple[int, int]]) -> tuple[int, int] | None:
+        """A task's dates as people read them, were it to stand at other boundaries; a parent's are from its
+        first to its last sub-step's."""
+        if position not in self.network.children:
+            return read(self.tasks[position], *span(position), self.grid)
+        found = [
+            dates
+            for i in self.leaves(position)
+            if self.tasks[i].state != "dropped" and (dates := read(self.tasks[i], *span(i), self.grid))
+        ]
+        return (min(a for a, _ in found), max(b for _, b in found)) if found else None
 
     def days(self, position: int) -> tuple[int, int] | None:
         """The first and the last day that a task touches; None while it is undated."""
@@ -219,7 +231,7 @@ class Plan:
     def late_read(self, position: int) -> tuple[int, int] | None:
         """The latest dates it may have without moving the end, as people read them."""
         s = self.schedule
-        return read(self.tasks[position], s.late_start[position], s.late_finish[position], self.grid)
+        return self.read_at(position, lambda i: (s.late_start[i], s.late_finish[i]))
 
     def target_read(self, position: int) -> tuple[int, int] | None:
         """Where the template's offset puts it, as people read it."""

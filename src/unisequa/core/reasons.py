@@ -210,7 +210,9 @@ def _undated(plan: Plan, position: int) -> Reason:
     if task.state == "dropped":
         return Reason("dropped", None, True, "dropped; nothing waits for it")
     if plan.is_parent(position):
-        return Reason("undated", None, True, "none of its sub-steps has a date yet")
+        dropped = all(plan.tasks[i].state == "dropped" for i in plan.leaves(position))
+        text = "all of its sub-steps are dropped" if dropped else "none of its sub-steps has a date yet"
+        return Reason("undated", None, True, text)
     if task.when:
         label = short(plan.labels[task.when.anchor])
         return Reason("undated", None, True, f"{offset_words(task.when, label)}, whose date is not known yet")

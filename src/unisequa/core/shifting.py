@@ -499,7 +499,8 @@ class _Edits:
         task = self.found.task(i)
         if task.state == "waiting":
             raise ShiftError(f"{task.title} is neither begun nor done", task=edit.key)
-        task = self.found.tasks[i] = replace(task, state="waiting")
+        self.found.tasks[i] = replace(task, state="waiting")
+        self.found.looked_at.update(self.plan.above(i))
         if (start := self.found.stands(i)[0]) != UNDATED:
             self.found.wishes[i] = start
             self.found.causes[i] = "edited"
@@ -507,8 +508,8 @@ class _Edits:
     def _drop(self, i: int, edit: Drop) -> None:
         task = self._check_open(i)
         self.found.tasks[i] = replace(task, state="dropped", fixed=False)
-        for link in self.plan.network.outgoing[i]:
-            self.found.looked_at.add(link.target)
+        self.found.looked_at.update(link.target for link in self.plan.network.outgoing[i])
+        self.found.looked_at.update(self.plan.above(i))
 
     def _fix(self, i: int, edit: Fix) -> None:
         task = self._check_open(i)

@@ -1,0 +1,194 @@
+"""Shifts of every kind on random plans: what must hold whatever is edited, and each edit by itself."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.core.checker import Checker
+from tests.core.documents import GO, cases, checker, planned_case
+from tests.core.test_whole_plans import Case, times_of
+from tests.plans import dates, day, plan, step
+from unisequa.core.cascade import MODES, Cascade, cascade
+from unisequa.core.edits import (
+    AddLink,
+    Begun,
+    CatchUp,
+    Close,
+    Done,
+    Drop,
+    Due,
+    Duration,
+    Edit,
+    Fix,
+    Free,
+    Give,
+    Move,
+    MoveAnchor,
+    MoveRun,
+    MoveRunTo,
+    NotDone,
+    Remaining,
+    RemoveLink,
+    Reopen,
+)
+from unisequa.core.errors import DocumentError, ShiftError
+from unisequa.core.exchange import plan_document, read_plan
+from unisequa.core.plan import Plan
+from unisequa.core.taking_back import record_of, taken_back
+
+BASE = GO.toordinal()
+days = st.integers(BASE - 5, BASE + 30)
+
+
+@st.composite
+def edits(draw: st.DrawFn, keys: list[str]) -> list[Edit]:
+    """A few edits of any kind; not all of them can be carried out on every plan."""
+    key = st.sampled_from(keys)
+    kinds = [
+        st.builds(Move, key, days), st.builds(Due, key, days), st.builds(Duration, key, st.integers(0, 6)),
+        st.builds(Begun, key, days), st.builds(Done, key, days), st.builds(Drop, key), st.builds(Fix, key, days),
+        st.builds(Give, key, st.sampled_from(["one", "two"])), st.builds(RemoveLink, key, key),
+        st.builds(AddLink, key, key, st.sampled_from(["FS", "SS", "FF", "SF"]), st.integers(-2, 3)),
+        st.builds(MoveAnchor, st.just("go"), days, st.booleans()), st.builds(MoveRun, st.integers(-9, 9)),
+        st.builds(lambda a, n: Close(a, a + n), days, st.integers(0, 3)), st.builds(CatchUp, days),
+        st.builds(lambda a, n: Reopen(a, a + n), days, st.integers(0, 3)), st.builds(MoveRunTo, days),
+    ]  # fmt: skip
+    return draw(st.lists(st.one_of(*kinds), min_size=1, max_size=3))
+
+
+@st.composite
+def shifted(draw: st.DrawFn) -> tuple[Case, list[Edit], list[Edit]]:
+    """A case, a first shift that makes its plan a run under way, and the shift in question."""
+    case = draw(cases(most=9))
+    keys = [step["key"] for step in case[0]["steps"]]
+    first = draw(edits(keys)) if draw(st.booleans()) else []
+    return case, first, draw(edits(keys))
+
+
+def started(case: Case, first: list[Edit]) -> Plan | None:
+    """The plan of a case after a first shift, as a run: read back from its document."""
+    try:
+        found = planned_case(*case)
+        found = cascade(found, first).after() if first else found
+    except (DocumentError, ShiftError):
+        return None
+    return read_plan(json.loads(json.dumps(plan_document(found))))
+
+
+def rules_after(result: Cascade, after: Plan, case: Case) -> tuple[Checker, dict[str, tuple[int, int]]]:
+    """The checker for a plan after a shift: its links, calendars and durations, and no floors but the links."""
+    document = plan_document(after)
+    calendars = [c | {"closures": closed(c)} for c in document["calendars"]]
+    steps = [t for t in document["tasks"]]
+    parents = {t["parent"] for t in steps}
+    template = {
+        "grid": "day",
+        "steps": [
+            {k: v for k, v in t.items() if k in {"key", "duration", "parent", "calendar"} and v is not None}
+            | {"when": {"anchor": "go", "offset": 0, "unit": "days", "edge": t["edge"]}}
+            for t in steps
+        ],
+        "links": [
+            {"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit}
+            for k in bridged_links(after)
+        ],
+    }
+    rules = checker(template, calendars)
+    rules.floors = {}
+    assert rules.parents == parents - {None}
+    return rules, times_of(after)
+
+
+def closed(calendar: dict[str, Any]) -> list[str]:
+    """A calendar's closures day by day."""
+    found = []
+    for one in calendar.get("closures", []):
+        first, last = (one, one) if isinstance(one, str) else (one["from"], one["to"])
+        a, b = dt.date.fromisoformat(first).toordinal(), dt.date.fromisoformat(last).toordinal()
+        found += [dt.date.fromordinal(n).isoformat() for n in range(a, b + 1)]
+    return found
+
+
+def bridged_links(found: Plan) -> list[Any]:
+    """Links without what is dropped; tested elsewhere by itself."""
+    from unisequa.core.plan import bridged
+
+    return list(bridged(found.links, {t.key for i, t in enumerate(found.tasks) if t.state == "dropped"}))
+
+
+@given(shifted(), st.sampled_from(MODES))
+def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any, mode: Any) -> None:
+    case, first, chosen = drawn
+    found = started(case, first)
+    if found is None:
+        return
+    try:
+        result = cascade(found, chosen, mode)
+        after = result.after()
+    except ShiftError:
+        return
+    before, now = times_of(found), times_of(after)
+    changed = {change.key for change in result.changes}
+    assert {key for key in now if now[key] != before.get(key)} <= changed
+    assert result.unchanged == len(found.tasks) - len(changed)
+    rules, times = rules_after(result, after, case)
+    for change in result.changes:
+        assert change.after == now[change.key], change
+        i = after.positions[change.key]
+        task = after.tasks[i]
+        if after.is_parent(i) or task.stands or found.tasks[i].stands:
+            continue
+        assert rules.span(change.key, change.after[0]) == change.after
+        assert rules.allowed(change.key, change.after[0], times), change
+        if change.cause == "following" and mode == "tighten":
+            floor = task.target[0] if task.target else change.after[0]
+            freely = [at for at in range(change.after[0] - 9, change.after[0]) if at >= floor]
+            assert not any(rules.allowed(change.key, at, times) for at in freely)
+    for i, task in enumerate(found.tasks):  # what was over or pinned has moved only by name
+        if task.state == "done" and after.tasks[i].state == "done":
+            assert now.get(task.key) == before.get(task.key)
+    old, new = result.finish
+    assert (old, new) == (found.schedule.latest, after.schedule.latest)
+
+
+@given(shifted(), st.sampled_from(MODES))
+def test_a_shift_taken_back_restores_everything(drawn: Any, mode: Any) -> None:
+    case, first, chosen = drawn
+    found = started(case, first)
+    if found is None:
+        return
+    try:
+        result = cascade(found, chosen, mode)
+        after = result.after()
+    except ShiftError:
+        return
+    record = json.loads(json.dumps(record_of(result, after)))
+    back = taken_back(read_plan(json.loads(json.dumps(plan_document(after)))), record)
+    want, got = plan_document(found), plan_document(back)
+    want["links"].sort(key=str), got["links"].sort(key=str)
+    for one in (*want["tasks"], *got["tasks"]):
+        one.pop("because")
+    assert got | {"warnings": []} == want | {"warnings": []}
+
+
+@given(shifted())
+def test_the_same_push_twice_is_that_push_once(drawn: Any) -> None:
+    case, first, chosen = drawn
+    lasting = (Move, Due, Duration, AddLink, Close, CatchUp, Fix, Give)
+    found = started(case, first)
+    if found is None or not all(isinstance(edit, lasting) for edit in chosen):
+        return
+    if any(task.parent == getattr(edit, "key", "") for edit in chosen for task in found.tasks):
+        return  # sub-steps of two calendars moved as far do not end as near
+    try:
+        after = cascade(found, chosen).after()
+        again = cascade(after, chosen)
+    except ShiftError:
+        return
+    assert not again.changes
