@@ -233,6 +233,39 @@ def _cascade_text(result: Cascade) -> str:
 
 
 @app.command()
+def ways(
+    plan: Path,
+    due: Annotated[str, typer.Option(metavar="KEY=DATE", help="the task, and the day it should be finished on")],
+    format_: Annotated[str, typer.Option("--format", help="text or json")] = "text",
+) -> None:
+    """Say what it would take to have a task finished by a day: the edits, cheapest first."""
+    from unisequa.cli_edits import pair
+    from unisequa.core.exchange import read_plan
+    from unisequa.core.ways import ways_to
+    from unisequa.formats.documents import read_file, write_json
+
+    if format_ not in {"json", "text"}:
+        raise DocumentError([Fault("--format", f'"{format_}" is none of text, json')])
+    read = read_plan(read_file(plan))
+    try:
+        key, text = pair(due)
+        day = read.grid.read(text)
+    except ValueError as error:
+        raise DocumentError([Fault("--due", str(error))]) from None
+    found = ways_to(read, key, day)
+    if format_ == "json":
+        listed = [{"text": w.text, "cost": w.cost, "moves": w.moved, "finish": read.grid.iso(w.finish)} for w in found]
+        sys.stdout.write(write_json({"task": key, "due": text, "ways": listed}))
+    else:
+        nothing = "Nothing found that would reach it.
+"
+        if (dates := read.read(read.positions[key])) and dates[1] <= day:
+            nothing = "It is finished by then already.
+"
+        sys.stdout.write("".join(f"{way.text}\n" for way in found) or nothing)
+
+
+@app.command()
 def check(template: Path, include: Includes = None) -> None:
     """Say all that is wrong with a template file."""
     from unisequa.core.includes import whole

@@ -273,7 +273,10 @@ class _Following:
             return (stands, None) if carrier is None else (stands + self._delta(carrier), carrier.source)
         if task.target is not None:
             return number_from(activity, "S", task.target[0]), None
-        return (stands if task.opens else _NEVER), None
+        if task.opens or self.network.incoming[i]:
+            return (stands if task.opens else _NEVER), None
+        first = next(iter(p.anchors.values()), None)  # it follows nothing any more, so it opens the job
+        return (stands if first is None else number_from(activity, "S", first)), None
 
     def _freed(self, i: int) -> bool:
         """Whether the shift itself changes what a task follows."""
