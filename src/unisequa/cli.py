@@ -257,11 +257,9 @@ def ways(
         listed = [{"text": w.text, "cost": w.cost, "moves": w.moved, "finish": read.grid.iso(w.finish)} for w in found]
         sys.stdout.write(write_json({"task": key, "due": text, "ways": listed}))
     else:
-        nothing = "Nothing found that would reach it.
-"
+        nothing = "Nothing found that would reach it.\n"
         if (dates := read.read(read.positions[key])) and dates[1] <= day:
-            nothing = "It is finished by then already.
-"
+            nothing = "It is finished by then already.\n"
         sys.stdout.write("".join(f"{way.text}\n" for way in found) or nothing)
 
 

@@ -17,7 +17,9 @@ from unisequa.core.recurrence import RepeatRule
 EVERY_DAY = WorkingCalendar("every day", "1111111")
 
 
-def dates(rule: str, first: dt.date, until: dt.date, calendar: WorkingCalendar = EVERY_DAY, **more: object) -> list[str]:
+def dates(
+    rule: str, first: dt.date, until: dt.date, calendar: WorkingCalendar = EVERY_DAY, **more: object
+) -> list[str]:
     found = RepeatRule.model_validate({"rrule": rule, "first": first, **more})
     return [day.isoformat() for day in found.dates(calendar, until)]
 

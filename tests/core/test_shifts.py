@@ -6,14 +6,12 @@ import datetime as dt
 import json
 from typing import Any
 
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.checker import Checker
 from tests.core.documents import GO, cases, checker, planned_case
 from tests.core.test_whole_plans import Case, times_of
-from tests.plans import dates, day, plan, step
 from unisequa.core.cascade import MODES, Cascade, cascade
 from unisequa.core.edits import (
     AddLink,
@@ -26,14 +24,11 @@ from unisequa.core.edits import (
     Duration,
     Edit,
     Fix,
-    Free,
     Give,
     Move,
     MoveAnchor,
     MoveRun,
     MoveRunTo,
-    NotDone,
-    Remaining,
     RemoveLink,
     Reopen,
 )
@@ -85,7 +80,7 @@ def rules_after(result: Cascade, after: Plan, case: Case) -> tuple[Checker, dict
     """The checker for a plan after a shift: its links, calendars and durations, and no floors but the links."""
     document = plan_document(after)
     calendars = [c | {"closures": closed(c)} for c in document["calendars"]]
-    steps = [t for t in document["tasks"]]
+    steps = document["tasks"]
     parents = {t["parent"] for t in steps}
     template = {
         "grid": "day",

@@ -395,6 +395,8 @@ def faults_of(error: ValidationError) -> list[Fault]:
     found: dict[str, Fault] = {}
     for item in error.errors(include_url=False):
         path = path_of(tuple(part for part in item["loc"] if not (isinstance(part, str) and _BRANCH.match(part))))
+        if isinstance(item["input"], str) and item["type"] != "int_type" and path in found:
+            del found[path]  # of what may be a number or text, text was meant
         found.setdefault(path, Fault(path, _plain(dict(item))))
     return list(found.values())
 

@@ -107,7 +107,9 @@ def _period(day: dt.date, rule: rrule) -> tuple[dt.date, dt.date]:
         monday = day - dt.timedelta(days=day.weekday())
         return monday, monday + dt.timedelta(days=6)
     if kind == "MONTHLY":
-        following = (day.replace(day=1) + dt.timedelta(days=31)).replace(day=1) if day.toordinal() < LAST_DAY - 31 else day
+        following = (
+            (day.replace(day=1) + dt.timedelta(days=31)).replace(day=1) if day.toordinal() < LAST_DAY - 31 else day
+        )
         return day.replace(day=1), following - dt.timedelta(days=1)
     if kind == "YEARLY":
         return day.replace(month=1, day=1), day.replace(month=12, day=31)

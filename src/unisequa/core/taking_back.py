@@ -78,9 +78,7 @@ def taken_back(plan: Plan, record: Record) -> Plan:
         documents = [CalendarDocument.model_validate(written) for written in record["calendars"][0]]
         calendars = Calendars(documents, plan.grid)
     anchors = {**plan.anchors, **{key: days[0] for key, days in record.get("anchors", {}).items()}}
-    restored = replanned(
-        plan, dates, tasks=tuple(tasks), links=tuple(links), calendars=calendars, anchors=anchors
-    )
+    restored = replanned(plan, dates, tasks=tuple(tasks), links=tuple(links), calendars=calendars, anchors=anchors)
     _check_links(plan, restored, set(record.get("tasks", {})))
     return restored
 
@@ -152,4 +150,3 @@ def _broken(plan: Plan, link: Dependency) -> bool:
     activity = plan.network.activities[link.target]
     asked = number_asked(link, (start[link.source], finish[link.source]), activity)
     return asked > number_from(activity, "S", start[link.target])
-

@@ -154,7 +154,9 @@ class _Search:
                 room = activity.calendar.count(self.want, self.stands) + activity.calendar.per_day
                 yield partial(self._earlier, i, number), 1, max(2, 3 * room)
             if held_by_date and task.when:
-                anchors.add(plan.derived[task.when.anchor].anchor if task.when.anchor in plan.derived else task.when.anchor)
+                anchors.add(
+                    plan.derived[task.when.anchor].anchor if task.when.anchor in plan.derived else task.when.anchor
+                )
         for anchor in sorted(anchors):
             day = plan.anchors[anchor]
             calendar = plan.calendars[None]
@@ -194,7 +196,7 @@ class _Search:
             if not free:
                 return None
             edits = (*edits, min(free, key=lambda edit: self._after(edits, edit)))
-            finished = [way for way in self.singles(edits[:-1])]
+            finished = list(self.singles(edits[:-1]))
             if finished:
                 return min(finished, key=lambda way: way.cost)
             if self.reached(edits):
@@ -248,7 +250,9 @@ class _Search:
             return f"let {target} no longer wait for {source}"
         if isinstance(edit, MoveAnchor):
             slots, day = self._moved(edit)
-            return f"move {plan.labels[edit.key]} to {slot_words(edit.day, grid)} ({difference_words(-slots, grid, day)})"
+            return (
+                f"move {plan.labels[edit.key]} to {slot_words(edit.day, grid)} ({difference_words(-slots, grid, day)})"
+            )
         assert isinstance(edit, Duration | Move | Free)
         task = plan.tasks[plan.positions[edit.key]]
         if isinstance(edit, Free):
