@@ -1,14 +1,15 @@
 """Measures what must not become slow, each figure as a ratio within one run or as a size.
 
-Prints one line a figure, ``bench NAME VALUE LIMIT``, writes ``docs/benchmarks.md`` and exits with 1 when a
-figure exceeds its limit.
+Prints one line a figure, ``bench NAME VALUE LIMIT``, writes ``docs/benchmarks.md`` with the growth drawn in
+``docs/growth.svg``, and exits with 1 when a figure exceeds its limit.
 """
 
 from __future__ import annotations
 
 import platform
-import random
+import resource
 import statistics
+import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -17,15 +18,17 @@ from pathlib import Path
 
 import networkx as nx
 
+from bench.growth import drawn
+from bench.networks import BASE, bare_loop, job
 from bench.page import page_of_300
-from unisequa.core.calendar import WorkingCalendar, public_holidays
-from unisequa.core.cascade import Move, cascade
-from unisequa.core.network import Activity, Dependency, Network, topological
+from unisequa.core.cascade import cascade
+from unisequa.core.edits import Move
+from unisequa.core.network import topological
 from unisequa.core.plan import Calendars, LinkOf, Plan, Task, standing
 from unisequa.core.schedule import schedule
 
-STEPS, LINKS, ROUNDS = 10_000, 20_000, 9
-BASE = 739_621  # Monday 5 January 2026
+STEPS, ROUNDS = 10_000, 15
+SIZES = (1_000, 3_000, 10_000, 30_000, 100_000)
 
 
 @dataclass(frozen=True)
@@ -38,80 +41,107 @@ class Figure:
     words: str
 
 
-def edges() -> tuple[list[int], list[tuple[int, int]]]:
-    """Durations and links of a random job of many parallel strands."""
-    chance = random.Random(20260105)
-    links: set[tuple[int, int]] = set()
-    while len(links) < LINKS:
-        target = chance.randrange(1, STEPS)
-        links.add((max(0, target - chance.randrange(1, 200)), target))
-    return [chance.randrange(1, 6) for _ in range(STEPS)], sorted(links)
-
-
 def clocked(work: Callable[[], object]) -> float:
     begun = time.perf_counter()
     work()
     return time.perf_counter() - begun
 
 
-def computation() -> Figure:
-    """Order, both passes, slack, drivers and a calendar with public holidays, against networkx."""
-    durations, links = edges()
-    graph = nx.DiGraph()
-    graph.add_nodes_from(range(STEPS))
-    graph.add_weighted_edges_from((a, b, durations[a]) for a, b in links)
-    followed = {b for _, b in links}
-    public = public_holidays("GB", "ENG")
-    dependencies = [Dependency(a, b) for a, b in links]
-    ours, theirs = [], []
-    for _ in range(ROUNDS):
-        calendar = WorkingCalendar(holidays=public)
-        activities = [
-            Activity(str(i), durations[i], calendar, floor=None if i in followed else BASE) for i in range(STEPS)
-        ]
-        network = Network.of(activities, dependencies)
-        successors = [[link.target for link in out] for out in network.outgoing]
-
-        def compute(network: Network = network, successors: list[list[int]] = successors) -> None:
-            topological(successors)
-            schedule(network)
-
-        ours.append(clocked(compute))
-        theirs.append(clocked(lambda: nx.dag_longest_path(graph)))
-    ratio = statistics.median(a / b for a, b in zip(ours, theirs, strict=True))
-    words = f"plan of {STEPS:,} steps and {LINKS:,} links, against networkx.dag_longest_path on the same graph"
-    return Figure("plan-to-networkx", ratio, 1.0, words)
+def paired(ours: Callable[[], object], theirs: Callable[[], object], rounds: int = ROUNDS) -> float:
+    """The median of our time over theirs, both clocked in turn."""
+    return statistics.median(clocked(ours) / clocked(theirs) for _ in range(rounds))
 
 
-def run_of_chains() -> Plan:
-    """A live run of a thousand chains of ten tasks."""
+def computation() -> list[Figure]:
+    """Both passes, slack, drivers and a calendar with public holidays, against the outside and a bare loop."""
+    found = job(STEPS)
+    graph, network, minutes = found.graph(), found.network(), found.network(minute=True)
+    successors = [[link.target for link in out] for out in network.outgoing]
+
+    def with_order() -> None:
+        topological(successors)
+        schedule(network)
+
+    size = f"plan of {STEPS:,} steps and {2 * STEPS:,} links of all types"
+    return [
+        Figure(
+            "plan-to-networkx",
+            paired(with_order, lambda: nx.dag_longest_path(graph)),
+            0.6,
+            f"{size}, its order found too, against networkx.dag_longest_path on the same graph",
+        ),
+        Figure(
+            "plan-to-bare-loop",
+            paired(lambda: schedule(network), bare_loop(found)),
+            3,
+            f"{size}, against a bare integer loop both ways, finish-to-start, no calendar, slack or drivers",
+        ),
+        Figure(
+            "minute-to-day",
+            paired(lambda: schedule(minutes), lambda: schedule(network)),
+            1.3,
+            "the same on the minute grid, with working hours and a break, against the day grid",
+        ),
+    ]
+
+
+def growth() -> tuple[list[Figure], list[tuple[int, float]]]:
+    """Microseconds a step as jobs grow; every size is clocked in every round, so that a slow moment hits all."""
+    networks = {size: job(size).network() for size in SIZES}
+    best = dict.fromkeys(SIZES, float("inf"))
+    for _ in range(7):
+        for size, network in networks.items():
+            times = 1 if size > 10_000 else 10_000 // size
+            took = clocked(lambda network=network, times=times: [schedule(network) for _ in range(times)])
+            best[size] = min(best[size], took / times / size)
+    ratio = best[SIZES[-1]] / best[SIZES[0]]
+    words = f"time a step with {SIZES[-1]:,} steps, against {SIZES[0]:,}"
+    return [Figure("growth", ratio, 1.3, words)], [(size, best[size] * 1e6) for size in SIZES]
+
+
+def run_of_chains(length: int) -> Plan:
+    """A live run of many chains of so many tasks."""
     tasks = tuple(Task(f"t{i}", f"Task {i}", 2) for i in range(STEPS))
-    links = tuple(LinkOf(f"t{i}", f"t{i + 1}") for i in range(STEPS) if i % 10 != 9)
+    links = tuple(LinkOf(f"t{i}", f"t{i + 1}") for i in range(STEPS - 1) if (i + 1) % length)
     calendars = Calendars()
     calendar = calendars[None]
     dates = {}
     for i in range(STEPS):
-        start = calendar.roll_forward(calendar.advance(BASE, 2 * (i % 10)))
+        start = calendar.roll_forward(calendar.advance(BASE, 2 * (i % length)))
         dates[f"t{i}"] = start, calendar.advance(start, 2)
     return standing("run", tasks, links, dates, calendars, {}, {})
 
 
-def push() -> Figure:
-    """A push that moves ten tasks, against the full computation of the same run."""
-    plan = run_of_chains()
-    edit = Move("t5000", plan.schedule.start[5000] + 7)
-    assert len(cascade(plan, [edit]).changes) == 10
-    ratios = []
-    for _ in range(ROUNDS):
-        quick = min(clocked(lambda: cascade(plan, [edit])) for _ in range(5))
-        ratios.append(quick / clocked(lambda: schedule(plan.network)))
-    words = f"push that moves 10 of {STEPS:,} tasks, against the full computation of the run"
-    return Figure("push-to-plan", statistics.median(ratios), 1 / 50, words)
+def push() -> list[Figure]:
+    """A push that moves ten tasks, against the full computation of the same run and against one that moves more."""
+    few, many = run_of_chains(10), run_of_chains(1000)
+    edit = Move("t5000", few.schedule.start[5000] + 7)
+    other = Move("t5000", many.schedule.start[5000] + 7)
+    assert (len(cascade(few, [edit]).changes), len(cascade(many, [other]).changes)) == (10, 1000)
+    whole = paired(lambda: [cascade(few, [edit]) for _ in range(5)], lambda: schedule(few.network)) / 5
+    per_task = paired(lambda: cascade(many, [other]), lambda: [cascade(few, [edit]) for _ in range(100)])
+    return [
+        Figure(
+            "push-to-plan", whole, 1 / 50, f"push that moves 10 of {STEPS:,} tasks, against the run's full computation"
+        ),
+        Figure("push-growth", per_task, 1.3, "time a moved task of a push that moves 1,000, against one that moves 10"),
+    ]
+
+
+def memory() -> Figure:
+    """Megabytes of a process that computes a plan of 100,000 steps."""
+    code = (
+        "from bench.networks import job; from unisequa.core.schedule import schedule; schedule(job(100_000).network())"
+    )
+    before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
+    subprocess.run([sys.executable, "-c", code], check=True)
+    megabytes = max(before, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss) / 1024
+    return Figure("memory-mb", megabytes, 400, "megabytes of a process that computes a plan of 100,000 steps")
 
 
 def page() -> list[Figure]:
     """The page of a run with 300 tasks: milliseconds on the server, kilobytes before compression."""
-    milliseconds, kilobytes = page_of_300(ROUNDS)
+    milliseconds, kilobytes = page_of_300(9)
     return [
         Figure("page-300-ms", milliseconds, 150, "page of a run with 300 tasks, milliseconds on the server"),
         Figure("page-300-kb", kilobytes, 400, "page of a run with 300 tasks, kilobytes before compression"),
@@ -119,16 +149,22 @@ def page() -> list[Figure]:
 
 
 def main() -> int:
-    figures = [computation(), push(), *page()]
+    grown, points = growth()
+    figures = [*computation(), *grown, *push(), memory(), *page()]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)
+    sizes = "\n".join(f"| {size:,} | {each:.2f} | {size * each / 1000:,.1f} |" for size, each in points)
     Path("docs").mkdir(exist_ok=True)
+    Path("docs/growth.svg").write_text(drawn(points))
     Path("docs/benchmarks.md").write_text(
         "# Benchmarks\n\nWritten by `make bench`: medians of several rounds within one run, "
-        f"Python {platform.python_version()}.\nThe first two are ratios, so they hold on any machine; "
+        f"Python {platform.python_version()}.\nAll but the last three are ratios, so they hold on any machine; "
         "the others are sizes.\n\n"
-        f"| what | measured | limit |\n| --- | ---: | ---: |\n{rows}\n"
+        f"| what | measured | limit |\n| --- | ---: | ---: |\n{rows}\n\n"
+        "## Growth\n\nBoth passes with slack and drivers, two links a step; the least of seven rounds.\n\n"
+        f"| steps | microseconds a step | milliseconds |\n| ---: | ---: | ---: |\n{sizes}\n\n"
+        "![Milliseconds against steps, both on logarithmic axes, with a straight line for comparison](growth.svg)\n"
     )
     return int(any(figure.value > figure.limit for figure in figures))
 

@@ -159,8 +159,8 @@ def forward(network: Network) -> Early:
     for i in network.floored:
         numbers[i] = _floor(activities[i])
     spans = _Spans(network, numbers)
-    for links, special in network.stretches:
-        for source, target, gap in links:
+    for links, special in network.onward:
+        for source, target, gap in zip(*links, strict=True):
             asked = numbers[source] + gap
             if asked > numbers[target]:
                 numbers[target] = asked
@@ -213,10 +213,11 @@ class _Spans:
             for source, gap, behind in network.over_in[t]:
                 number = numbers[source] + gap
                 if number - behind >= k:  # so the source has a date
-                    k = max(k, number + rested(number) - behind)
-        for link in network.odd_in.get(t, ()):
-            if span := self.of(link.source):
-                k = max(k, number_asked(link, span, activity))
+                    k = number + rested(number) - behind
+        if t in network.odd_in:
+            for link in network.odd_in[t]:
+                if span := self.of(link.source):
+                    k = max(k, number_asked(link, span, activity))
         if t in network.limited and k >= _DATED:
             assert activity.not_before is not None
             k = max(k, number_from(activity, "S", activity.not_before))
@@ -297,10 +298,10 @@ def backward(network: Network, early: Early, end: int | None = None) -> Schedule
                 open_[i] = late[i] = _FAR
     bounds = _Bounds(network, early, late, open_)
     drivers, gaps = bounds.drivers, bounds.gaps
-    for links, special in reversed(network.stretches):
+    for links, special in network.back:
         if special >= 0:
             bounds.settle(special)
-        for source, target, gap in reversed(links):
+        for source, target, gap in zip(*links, strict=True):
             asked = late[target] - gap
             if asked < late[source]:
                 late[source] = asked
@@ -381,17 +382,23 @@ class _Bounds:
         if t in network.over_out:
             rested = activity.calendar.rested
             for s, gap, behind in network.over_out[t]:
-                until, stands = late[s] + behind, open_[s] + behind
-                last = min(last, until - rested(until) - gap)
-                reach = min(reach, stands - rested(stands) - gap)
-                if k + gap + rested(k + gap) == stands:
+                until = late[s] + behind
+                until -= rested(until) + gap
+                if until < last:
+                    last = until
+                stands = open_[s] + behind
+                room = stands - rested(stands) - gap
+                if room < reach:
+                    reach = room
+                if room <= k + 1 and k + gap + rested(k + gap) == stands:
                     self.drivers[s] += (t,)
         if t in network.odd_out or t in network.parent_of:
             for side, until, stands in self._asked(t):
                 last = min(last, number_until(activity, side, until))
                 reach = min(reach, number_until(activity, side, stands))
-        late[t] = min(last, k) if activity.stands == "fixed" else last
-        self.gaps[t] = min(self.gaps[t], reach - k)
+        late[t] = k if k < last and activity.stands == "fixed" else last
+        if reach - k < self.gaps[t]:
+            self.gaps[t] = reach - k
 
     def _asked(self, position: int) -> list[tuple[str, int, int]]:
         """For each odd link out: the end of the source, its last boundary, the last that moves nothing."""
