@@ -34,6 +34,7 @@ check: .venv/.ready-dev
 	$(BIN)/djlint src/unisequa/web/templates --lint --quiet
 
 unit: .venv/.ready-dev
+	@sh assets/psplib.sh
 	$(BIN)/pytest --ignore tests/browser
 
 browser: .venv/.ready-dev

@@ -12,14 +12,16 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
 from unisequa.core.assemble import Occasion, assemble, read_facts
+from unisequa.core.cascade import cascade
 from unisequa.core.document import CalendarDocument, Role, Template
-from unisequa.core.errors import DocumentError
+from unisequa.core.edits import Begun, Done
+from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.placeholders import fill_in
 from unisequa.core.plan import Plan
 from unisequa.core.states import Act, acts, shown_state, state_after, unfinished_before
 from unisequa.core.words import count_words, names_words
 from unisequa.store.models import Calendar, CrewMember, Edition, LinkRow, Person, Run, TaskRow, now
-from unisequa.store.plans import plan_of, task_row, template_of
+from unisequa.store.plans import plan_of, set_own_dates, task_row, template_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +63,8 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
         With what is missing or wrong, path by path.
     """
     template = template_of(edition)
+    if faults := not_startable(template):
+        raise DocumentError(faults)
     names = {}
     for role in template.roles:
         person, outside = _member(session, actor, role, choices)
@@ -74,6 +78,15 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
         today=today,
     )
     return assemble(template, occasion)
+
+
+def not_startable(template: Template) -> list[Fault]:
+    """What a template has that runs here cannot have yet; the command line plans all of it."""
+    later = "has no page here yet; `unisequa plan` works it out on the command line"
+    faults = [Fault("grid", f"A job of hours and minutes {later}")] if template.grid == "minute" else []
+    return faults + [
+        Fault(f"includes[{i}]", f"Another template within this one {later}") for i, _ in enumerate(template.includes)
+    ]
 
 
 def _chosen(session: Session, chosen: str) -> Person | None:
@@ -267,6 +280,8 @@ def act_on_task(
         raise NotAllowed(f"Only who does {row.title}, and the run's keeper, change its state.")
     plan = plan_of(run, today)
     position = plan.position(key)
+    if plan.is_parent(position):
+        raise Refused({"state": f"{row.title} spans its sub-steps; work on those."})
     state = shown_state(plan, position)
     if act not in acts(state, may_skip=row.may_skip):
         raise Refused({"state": f"{row.title} is {state}; that cannot be done with it now."})
@@ -277,8 +292,10 @@ def act_on_task(
     row.state = state_after(act, sign_off=row.sign_off_role is not None)
     if act == "begin":
         row.begun_at = now()
+        set_own_dates(row, cascade(plan, [Begun(key, today.toordinal())]).after())
     elif act == "finish":
         row.done_at, row.done_by_id = now(), actor.id
+        set_own_dates(row, cascade(plan, [Done(key, today.toordinal())]).after())
     elif act in {"reopen", "send back"}:
         row.done_at = row.done_by_id = None
         row.begun_at = None if act == "reopen" else row.begun_at

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -12,15 +12,14 @@ from unisequa.actions.errors import NotThere, Refused, Stale
 from unisequa.actions.history import note
 from unisequa.actions.runs import check_may_change, run_of
 from unisequa.core.cascade import Cascade, Mode, cascade
-from unisequa.core.edits import DateEdit, Due, Duration, Move
+from unisequa.core.edits import Edit
 from unisequa.core.errors import ShiftError
-from unisequa.core.plan import FINISHED, read_days
-from unisequa.core.schedule import UNDATED, number_asked, number_from
+from unisequa.core.plan import BEGUN, Plan, boundaries
+from unisequa.core.schedule import UNDATED
+from unisequa.core.taking_back import Record, record_of, taken_back
 from unisequa.core.words import count_words
-from unisequa.store.models import Person, Run, ShiftRow, now
-from unisequa.store.plans import plan_of, set_dates
-
-KINDS: dict[str, type[DateEdit]] = {"move": Move, "due": Due, "duration": Duration}
+from unisequa.store.models import Person, Run, ShiftRow, TaskRow, now
+from unisequa.store.plans import plan_of, put_back
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +30,7 @@ class Considered:
     result: Cascade
 
 
-def consider(
-    session: Session, run_id: int, edits: Iterable[DateEdit], today: dt.date, mode: Mode = "push"
-) -> Considered:
+def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.date, mode: Mode = "push") -> Considered:
     """Work a shift out on the run as it is now.
 
     Raises
@@ -53,7 +50,7 @@ def apply_shift(
     actor: Person,
     run_id: int,
     version: int,
-    edits: Iterable[DateEdit],
+    edits: Iterable[Edit],
     today: dt.date,
     why: str = "",
     mode: Mode = "push",
@@ -73,25 +70,27 @@ def apply_shift(
     check_may_change(run, actor)
     if run.version != version:
         raise Stale(run.version)
-    if not result.changes:
-        raise Refused({"shift": "This changes no date, so there is nothing to apply."})
+    if result.empty:
+        raise Refused({"shift": "This changes nothing, so there is nothing to apply."})
+    try:
+        after = result.after()
+    except ShiftError as error:
+        raise Refused({"shift": f"{error}."}) from error
     rows = {row.key: row for row in run.tasks}
-    kept = []
-    for change in result.changes:
-        row = rows[change.key]
-        before = [row.start_on, row.finish_on, row.duration]
-        if change.duration is not None:
-            row.duration = change.duration
-        set_dates(row, change.after)
-        after = [row.start_on, row.finish_on, row.duration]
-        kept.append({"key": row.key, "before": _written(before), "after": _written(after), "via": change.via})
+    before = {change.key: _dates(rows[change.key]) for change in result.changes}
+    put_back(run, after)
+    kept = [
+        {"key": change.key, "before": before[change.key], "after": _dates(rows[change.key]), "via": change.via}
+        for change in result.changes
+    ]
     run.version += 1
     shift = ShiftRow(
         run_id=run.id,
         number=max((s.number for s in run.shifts), default=0) + 1,
         mode=result.mode,
-        edits=[{"kind": _kind(edit), **asdict(edit)} for edit in edits],
+        edits=[{"kind": type(edit).__name__, **asdict(edit)} for edit in edits],
         changes=kept,
+        record=record_of(result, after),
         why=why.strip()[:2000],
         person_id=actor.id,
     )
@@ -108,16 +107,13 @@ def apply_shift(
     return shift
 
 
-def _kind(edit: DateEdit) -> str:
-    return next(name for name, kind in KINDS.items() if isinstance(edit, kind))
-
-
-def _written(values: list[dt.date | int | None]) -> list[str | int | None]:
-    return [value.isoformat() if isinstance(value, dt.date) else value for value in values]
+def _dates(row: TaskRow) -> list[str | int | None]:
+    start, finish = (day.isoformat() if day else None for day in (row.start_on, row.finish_on))
+    return [start, finish, row.duration]
 
 
 def take_back(session: Session, actor: Person, run_id: int, number: int, today: dt.date) -> ShiftRow:
-    """Give every task that a shift moved the dates it had before.
+    """Give everything that a shift changed back as it was before.
 
     Raises
     ------
@@ -132,41 +128,31 @@ def take_back(session: Session, actor: Person, run_id: int, number: int, today: 
         raise NotThere("This shift does not exist.")
     if shift.taken_back_at:
         raise Refused({"shift": f"Shift {number} has been taken back already."})
-    rows = {row.key: row for row in run.tasks}
-    for change in shift.changes:
-        row = rows[change["key"]]
-        if row.state in FINISHED:
-            raise Refused({"shift": f"{row.title} is {row.state} since, so shift {number} stands."})
-        if _written([row.start_on, row.finish_on, row.duration]) != change["after"]:
-            later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
-            hint = f" Take back shift {later} first." if later else ""
-            raise Refused({"shift": f"{row.title} has moved again since shift {number}.{hint}"})
-    for change in shift.changes:
-        row = rows[change["key"]]
-        start, finish, row.duration = change["before"]
-        row.start_on = dt.date.fromisoformat(start) if start else None
-        row.finish_on = dt.date.fromisoformat(finish) if finish else None
-    _check_links(run, {change["key"] for change in shift.changes}, number, today)
+    plan = plan_of(run, today)
+    try:
+        put_back(run, taken_back(plan, shift.record or _record_of_dates(plan, shift)))
+    except ShiftError as error:
+        later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
+        hint = f" Take back shift {later} first." if later else ""
+        raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
     shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
     run.version += 1
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
     return shift
 
 
-def _check_links(run: Run, keys: set[str], number: int, today: dt.date) -> None:
-    plan = plan_of(run, today)
-    for link in plan.network.links:
-        source, target = plan.tasks[link.source], plan.tasks[link.target]
-        was, start = (
-            (plan.schedule.start[link.source], plan.schedule.finish[link.source]),
-            plan.schedule.start[link.target],
-        )
-        one_moved = (source.key in keys) != (target.key in keys)
-        if not one_moved or UNDATED in (was[1], start) or target.state in FINISHED:
-            continue
-        activity = plan.network.activities[link.target]
-        if number_asked(link, was, activity) > number_from(activity, "S", start):
-            days = read_days(target, start, start + 1)
-            assert days
-            text = f"{target.title} now stands before {source.title} would end, so shift {number} cannot be taken back."
-            raise Refused({"shift": text})
+def _record_of_dates(plan: Plan, shift: ShiftRow) -> Record:
+    """The record of a shift that was applied before records were kept, when shifts changed dates alone."""
+    tasks = {}
+    for change in shift.changes:
+        task = plan.tasks[plan.position(change["key"])]
+        sides = {}
+        for side in ("before", "after"):
+            start, finish, duration = change[side]
+            sized = replace(task, duration=duration)
+            first, last = (dt.date.fromisoformat(text).toordinal() if text else None for text in (start, finish))
+            span = boundaries(sized, first, last) if first and last else (UNDATED, UNDATED)
+            sides[side] = {"start": span[0], "finish": span[1], "duration": duration, "state": "waiting"}
+        sides["before"]["state"] = sides["after"]["state"] = task.state if task.state in BEGUN else "waiting"
+        tasks[task.key] = sides
+    return {"tasks": tasks}

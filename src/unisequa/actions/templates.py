@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
+from unisequa.actions.runs import not_startable
 from unisequa.core.checks import faults_in
 from unisequa.core.document import Anchor, Template
 from unisequa.core.editing import EditError
@@ -155,7 +156,7 @@ def _draft(session: Session, actor: Person, row: TemplateRow) -> Edition:
 
 def faults_before_release(template: Template) -> list[str]:
     """What must be mended before others can start it."""
-    faults = [str(fault) for fault in faults_in(template)]
+    faults = [str(fault) for fault in (*faults_in(template), *not_startable(template))]
     if not template.steps:
         faults.append("It has no steps yet; add the first one")
     if not template.anchors:

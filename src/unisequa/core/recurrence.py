@@ -18,7 +18,8 @@ import datetime as dt
 from collections.abc import Iterator
 from typing import Annotated
 
-from dateutil.rrule import DAILY, MONTHLY, WEEKLY, YEARLY, rrule, rrulestr
+from dateutil.rrule import DAILY, MONTHLY, WEEKLY, YEARLY, rrulestr
+from dateutil.rrule import rrule as Recurrence
 from pydantic import AfterValidator, Field, StrictInt
 from pydantic import StringConstraints as Str
 
@@ -42,11 +43,11 @@ def _readable(text: str) -> str:
     return text
 
 
-def _read(text: str, first: dt.date) -> rrule:
+def _read(text: str, first: dt.date) -> Recurrence:
     if "\n" in text or ":" in text:
         raise ValueError("give the rule alone, without a name or a start")
     found = rrulestr(text, dtstart=dt.datetime.combine(first, dt.time()), ignoretz=True)
-    if not isinstance(found, rrule):
+    if not isinstance(found, Recurrence):
         raise ValueError("give one rule")
     return found
 
@@ -88,7 +89,7 @@ class RepeatRule(Model):
         period = _period(self.first, _read(self.rrule, self.first))
         return period[0]
 
-    def _placed(self, day: dt.date, calendar: WorkingCalendar, rule: rrule) -> dt.date | None:
+    def _placed(self, day: dt.date, calendar: WorkingCalendar, rule: Recurrence) -> dt.date | None:
         try:
             if self.working_day is None:
                 return dt.date.fromordinal(roll_day(day.toordinal(), self.roll, calendar))
@@ -100,7 +101,7 @@ class RepeatRule(Model):
             return None
 
 
-def _period(day: dt.date, rule: rrule) -> tuple[dt.date, dt.date]:
+def _period(day: dt.date, rule: Recurrence) -> tuple[dt.date, dt.date]:
     """The first and the last day of the week, month or year that a day lies in."""
     kind = _FREQUENCIES[rule._freq]  # type: ignore[attr-defined]
     if kind == "WEEKLY":

@@ -54,6 +54,8 @@ def state_after(act: Act, *, sign_off: bool) -> State:
 def shown_state(plan: Plan, position: int) -> State:
     """The state people see: what is not begun is either waiting or ready."""
     task = plan.tasks[position]
+    if plan.is_parent(position):
+        return _state_of_parts({shown_state(plan, leaf) for leaf in plan.leaves(position)})
     if task.state != "waiting":
         return task.state
     incoming = plan.network.incoming[position]
@@ -62,6 +64,16 @@ def shown_state(plan: Plan, position: int) -> State:
     dates = plan.read(position)
     has_come = dates is not None and plan.today is not None and dates[0] <= plan.today
     return "ready" if has_come else "waiting"
+
+
+def _state_of_parts(states: set[State]) -> State:
+    """What a parent is, by the states of its sub-steps."""
+    if states <= {"dropped"}:
+        return "dropped"
+    if states <= {"done", "dropped"}:
+        return "done"
+    begun = states & {"under way", "in review", "done"}
+    return "under way" if begun else "ready" if "ready" in states else "waiting"
 
 
 def unfinished_before(plan: Plan, position: int) -> list[int]:

@@ -139,7 +139,7 @@ def _check_links(plan: Plan, restored: Plan, touched: set[str]) -> None:
         if (source.key in touched) == (target.key in touched) or target.stands:
             continue
         if _broken(restored, link) and not (link in plan.network.links and _broken(plan, link)):
-            text = f"{target.title} now stands before {source.title} would let it"
+            text = f"{target.title} would stand earlier than {source.title} allows"
             raise ShiftError(text, task=target.key)
 
 

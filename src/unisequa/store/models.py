@@ -172,6 +172,10 @@ class TaskRow(Base):
     duration: Mapped[int]
     edge: Mapped[str] = mapped_column(String(10), default="finish")
     opens: Mapped[bool] = mapped_column(default=False)
+    parent: Mapped[str | None] = mapped_column(String(200))
+    fixed: Mapped[bool] = mapped_column(default=False)
+    limits: Mapped[list[Any]] = mapped_column(default=list)
+    deadlines: Mapped[list[Any]] = mapped_column(default=list)
     calendar: Mapped[str | None] = mapped_column(String(200))
     measured: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     start_on: Mapped[dt.date | None]
@@ -204,7 +208,8 @@ class LinkRow(Base):
 
 
 class ShiftRow(Base):
-    """A shift that was applied: its edits, and every change as dates before and after."""
+    """A shift that was applied: its edits, every change as dates before and after, and the core's record of it,
+    by which it is taken back."""
 
     __tablename__ = "shifts"
     __table_args__ = (UniqueConstraint("run_id", "number"),)
@@ -215,6 +220,7 @@ class ShiftRow(Base):
     mode: Mapped[str] = mapped_column(String(10))
     edits: Mapped[list[Any]]
     changes: Mapped[list[Any]]
+    record: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     why: Mapped[str] = mapped_column(String(2000), default="")
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     at: Mapped[dt.datetime] = mapped_column(default=now)

@@ -9,8 +9,9 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any, cast
 
-from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Template, When
-from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, read_days, standing
+from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Measure, Template, When
+from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, standing
+from unisequa.core.schedule import UNDATED
 from unisequa.store.models import Edition, LinkRow, Run, TaskRow
 
 
@@ -53,7 +54,7 @@ def plan_of(run: Run, today: dt.date) -> Plan:
     links = tuple(_link(link, keys) for link in run.links)
     template = template_of(run.edition)
     anchors = {a.key: run.anchors.get(a.key) for a in template.anchors}
-    return standing(
+    plan = standing(
         run.name,
         tuple(tasks),
         links,
@@ -63,6 +64,9 @@ def plan_of(run: Run, today: dt.date) -> Plan:
         {anchor.key: anchor.label for anchor in template.anchors},
         today=today.toordinal(),
     )
+    derived = {anchor.key: anchor.from_ for anchor in template.anchors if anchor.from_ is not None}
+    crew = {member.role: member.name for member in run.crew if member.name}
+    return replace(plan, derived=derived, direction=template.direction, crew=crew)
 
 
 def _task(row: TaskRow) -> Task:
@@ -79,6 +83,10 @@ def _task(row: TaskRow) -> Task:
         role=row.role,
         state=cast(State, row.state),
         opens=row.opens,
+        parent=row.parent,
+        fixed=row.fixed,
+        limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
+        deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
     )
     if row.target_start_on and row.target_finish_on:
         target = boundaries(task, row.target_start_on.toordinal(), row.target_finish_on.toordinal())
@@ -90,35 +98,75 @@ def _link(row: LinkRow, keys: dict[int, str]) -> LinkOf:
     return LinkOf(keys[row.source_id], keys[row.target_id], cast(LinkType, row.type), row.lag, cast(LagUnit, row.unit))
 
 
-def set_dates(row: TaskRow, span: tuple[int, int] | None) -> None:
-    """Put boundaries into a row as the days people read."""
-    days = read_days(_task(row), *span) if span else None
-    row.start_on = dt.date.fromordinal(days[0]) if days else None
-    row.finish_on = dt.date.fromordinal(days[1]) if days else None
+def put_back(run: Run, plan: Plan) -> None:
+    """Bring a run's rows to what a plan of it says now: dates, states, links, anchors and calendars."""
+    rows = {row.key: row for row in run.tasks}
+    for position, task in enumerate(plan.tasks):
+        row = rows[task.key]
+        _set_dates(row, plan, position)
+        row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
+    ids = {row.key: row.id for row in run.tasks}
+    wanted = [(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links]
+    kept = [row for row in run.links if _link_row(row) in wanted]
+    have = {_link_row(row) for row in kept}
+    made = [
+        LinkRow(source_id=a, target_id=b, type=kind, lag=lag, unit=unit)
+        for a, b, kind, lag, unit in wanted
+        if (a, b, kind, lag, unit) not in have
+    ]
+    if made or len(kept) < len(run.links):
+        run.links = [*kept, *made]
+    anchors = {key: _date(day) for key, day in plan.anchors.items()}
+    run.anchors = {**run.anchors, **{key: day.isoformat() if day else None for key, day in anchors.items()}}
+    calendars = [document.written() for document in plan.calendars.documents]
+    if calendars != run.calendars:
+        run.calendars = calendars
+
+
+def _link_row(row: LinkRow) -> tuple[int, int, str, int, str]:
+    return row.source_id, row.target_id, row.type, row.lag, row.unit
+
+
+def _date(day: int | None) -> dt.date | None:
+    return dt.date.fromordinal(day) if day is not None else None
+
+
+def _set_dates(row: TaskRow, plan: Plan, position: int) -> None:
+    task, days, target = plan.tasks[position], plan.read(position), plan.target_read(position)
+    row.duration = task.duration
+    row.start_on, row.finish_on = _date(days and days[0]), _date(days and days[1])
+    row.target_start_on, row.target_finish_on = _date(target and target[0]), _date(target and target[1])
+    row.not_before_on = _date(task.not_before)
+    row.deadline_on = _date(None if task.deadline is None else task.deadline - 1)
+
+
+def set_own_dates(row: TaskRow, plan: Plan) -> None:
+    """Put a task's own dates in a plan into its row, and nobody else's."""
+    position = plan.position(row.key)
+    if plan.schedule.start[position] != UNDATED:
+        _set_dates(row, plan, position)
 
 
 def task_row(task: Task, plan: Plan, position: int) -> TaskRow:
     """A new row for a planned task: what the computation knows of it."""
-    days, target = plan.days(position), plan.target_days(position)
-
-    def date(day: int | None) -> dt.date | None:
-        return dt.date.fromordinal(day) if day is not None else None
-
-    return TaskRow(
+    row = TaskRow(
         key=task.key,
         position=position,
         title=task.title,
         phase=task.phase,
         role=task.role,
-        duration=task.duration,
         edge=task.edge,
         opens=task.opens,
+        parent=task.parent,
+        fixed=task.fixed,
+        limits=[_measure(measure) for measure in task.limits_from],
+        deadlines=[_measure(measure) for measure in task.deadlines_from],
         calendar=task.calendar,
-        measured={**task.when.written(), "anchor": task.when.anchor} if task.when else None,
-        start_on=date(days and days[0]),
-        finish_on=date(days and days[1]),
-        target_start_on=date(target and target[0]),
-        target_finish_on=date(target and target[1]),
-        not_before_on=date(task.not_before),
-        deadline_on=date(None if task.deadline is None else task.deadline - 1),
+        measured=_measure(task.when) if task.when else None,
     )
+    _set_dates(row, plan, position)
+    return row
+
+
+def _measure(measure: Measure) -> dict[str, Any]:
+    return {**measure.written(), "anchor": measure.anchor}

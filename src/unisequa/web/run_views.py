@@ -394,7 +394,7 @@ def task_panel(
     phase = next((phase.label for phase in template.phases if phase.key == row.phase), "")
     signer = who_in(run).get(row.sign_off_role or "", ("", ""))
     waiting = unfinished_before(plan, i)
-    allowed = may_work_on(run, row, me) and run.state == "live"
+    allowed = may_work_on(run, row, me) and run.state == "live" and not plan.is_parent(i)
     moved = bool(result and any(change.key == key for change in result.changes))
     target_words = ""
     if task.when:
@@ -425,7 +425,9 @@ def task_panel(
         before=tuple(_line(plan, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
         instructions=row.instructions,
         links_out=tuple(row.links_out),
-        acts=tuple((act, STATE_WORDS[act]) for act in acts(state, may_skip=row.may_skip)) if allowed else (),
+        acts=tuple((act, STATE_WORDS[act]) for act in acts(state, may_skip=row.may_skip))
+        if allowed and not plan.is_parent(i)
+        else (),
         may_work=allowed,
         may_move=may_change(run, me) and run.state not in {"finished", "called off"} and row.state not in FINISHED,
         sign_off=(signer[0] or signer[1]) if row.sign_off_role else "",

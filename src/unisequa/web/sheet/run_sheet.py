@@ -190,5 +190,6 @@ def _interval(plan: Plan, i: int) -> tuple[float, float]:
 
 def progress_words(plan: Plan) -> str:
     """``9 of 23 tasks done``."""
-    done = sum(task.state in FINISHED for task in plan.tasks)
-    return f"{done} of {count_words(len(plan.tasks), 'task')} done"
+    tasks = [task for i, task in enumerate(plan.tasks) if not plan.is_parent(i)]
+    done = sum(task.state in FINISHED for task in tasks)
+    return f"{done} of {count_words(len(tasks), 'task')} done"
