@@ -24,8 +24,9 @@ from bench.page import page_of_300
 from unisequa.core.cascade import cascade
 from unisequa.core.edits import Move
 from unisequa.core.network import topological
-from unisequa.core.plan import Calendars, LinkOf, Plan, Task, standing
+from unisequa.core.plan import Plan, standing
 from unisequa.core.schedule import schedule
+from unisequa.core.task import Calendars, LinkOf, Task
 
 STEPS, ROUNDS = 10_000, 15
 SIZES = (1_000, 3_000, 10_000, 30_000, 100_000)

@@ -14,7 +14,8 @@ from unisequa.core.cascade import cascade
 from unisequa.core.edits import Due, Duration, Move
 from unisequa.core.errors import ShiftError
 from unisequa.core.network import Network
-from unisequa.core.plan import Calendars, LinkOf, Plan, Task, boundaries, standing
+from unisequa.core.plan import Plan, boundaries, standing
+from unisequa.core.task import Calendars, LinkOf, Task
 
 
 def standing_on(network: Network) -> Plan:

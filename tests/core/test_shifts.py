@@ -112,7 +112,7 @@ def closed(calendar: dict[str, Any]) -> list[str]:
 
 def bridged_links(found: Plan) -> list[Any]:
     """Links without what is dropped; tested elsewhere by itself."""
-    from unisequa.core.plan import bridged
+    from unisequa.core.building import bridged
 
     return list(bridged(found.links, {t.key for i, t in enumerate(found.tasks) if t.state == "dropped"}))
 

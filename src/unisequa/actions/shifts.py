@@ -14,9 +14,10 @@ from unisequa.actions.runs import check_may_change, run_of
 from unisequa.core.cascade import Cascade, Mode, cascade
 from unisequa.core.edits import Edit
 from unisequa.core.errors import ShiftError
-from unisequa.core.plan import BEGUN, Plan, boundaries
+from unisequa.core.plan import Plan, boundaries
 from unisequa.core.schedule import UNDATED
 from unisequa.core.taking_back import Record, record_of, taken_back
+from unisequa.core.task import BEGUN
 from unisequa.core.words import count_words
 from unisequa.store.models import Person, Run, ShiftRow, TaskRow, now
 from unisequa.store.plans import plan_of, put_back

@@ -7,14 +7,16 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from unisequa.core.building import bridged
 from unisequa.core.document import MOST_DAYS, CalendarDocument, Fact, Measure, Template, When
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.grid import Grid
 from unisequa.core.includes import Library, Placed, Scope, Whole, whole
 from unisequa.core.offsets import measured, unrolled
 from unisequa.core.placeholders import fill_in, holds
-from unisequa.core.plan import Calendars, LinkOf, Plan, Task, Warning, bridged, planned
+from unisequa.core.plan import Plan, planned
 from unisequa.core.targets import derived_dates, with_dates_of
+from unisequa.core.task import Calendars, LinkOf, Task, Warning
 from unisequa.core.words import offset_words, slot_words
 
 LONGEST_FACT = 500

@@ -25,10 +25,12 @@ from unisequa.core.conflicts import conflicts
 from unisequa.core.edits import Edit
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
 from unisequa.core.network import Dependency
-from unisequa.core.plan import FINISHED, Plan, State, Task, days_of, replanned
+from unisequa.core.plan import Plan, days_of, replanned
+from unisequa.core.prepared import Prepared
 from unisequa.core.reasons import link_words
 from unisequa.core.schedule import UNDATED, number_asked, number_from, span_at
-from unisequa.core.shifting import Prepared, prepare
+from unisequa.core.shifting import prepare
+from unisequa.core.task import FINISHED, State, Task
 
 Mode = Literal["push", "carry", "tighten"]
 MODES: tuple[Mode, ...] = ("push", "carry", "tighten")

@@ -7,9 +7,9 @@ from collections.abc import Iterator, Sequence
 from unisequa.core.changes import Change, Conflict, Held
 from unisequa.core.network import Dependency
 from unisequa.core.plan import read
+from unisequa.core.prepared import Prepared
 from unisequa.core.reasons import short
 from unisequa.core.schedule import UNDATED, number_asked, number_from, span_at
-from unisequa.core.shifting import Prepared
 from unisequa.core.words import day_words, slot_words
 
 _ORDER = ("deadline", "fixed", "link", "leave", "day off", "not before", "past", "target")

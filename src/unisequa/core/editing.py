@@ -9,11 +9,12 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from unisequa.core.building import bridged
 from unisequa.core.checks import faults_in
 from unisequa.core.document import Anchor, Link, Model, Phase, Role, Step, Template, faults_of
 from unisequa.core.errors import UnisequaError
 from unisequa.core.grid import MINUTES, read_span, span_text
-from unisequa.core.plan import LinkOf, bridged
+from unisequa.core.task import LinkOf
 from unisequa.core.typed import TypedError, typed_follows
 from unisequa.core.words import count_words, names_words
 

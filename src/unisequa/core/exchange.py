@@ -29,8 +29,9 @@ from unisequa.core.document import (
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.grid import MINUTES, Grid
 from unisequa.core.network import find_circle
-from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, standing
+from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.reasons import reasons
+from unisequa.core.task import Calendars, LinkOf, State, Task
 
 _MOST = MOST_DAYS * MINUTES
 

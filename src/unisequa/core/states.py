@@ -18,7 +18,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from unisequa.core.plan import FINISHED, Plan, State
+from unisequa.core.plan import Plan
+from unisequa.core.task import FINISHED, State
 
 Act = Literal["begin", "finish", "sign off", "send back", "drop", "reopen"]
 

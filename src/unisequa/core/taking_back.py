@@ -15,8 +15,9 @@ from unisequa.core.cascade import Cascade
 from unisequa.core.document import CalendarDocument
 from unisequa.core.errors import ShiftError
 from unisequa.core.network import Dependency
-from unisequa.core.plan import FINISHED, Calendars, LinkOf, Plan, replanned
+from unisequa.core.plan import Plan, replanned
 from unisequa.core.schedule import UNDATED, number_asked, number_from
+from unisequa.core.task import FINISHED, Calendars, LinkOf
 
 Record = dict[str, Any]
 

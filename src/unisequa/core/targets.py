@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from unisequa.core.document import Measure
 from unisequa.core.offsets import Edge, measured
-from unisequa.core.plan import Calendars, Task
+from unisequa.core.task import Calendars, Task
 
 
 def with_dates_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:

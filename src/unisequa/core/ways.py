@@ -28,9 +28,10 @@ from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.cascade import cascade
 from unisequa.core.edits import Duration, Edit, Free, Move, MoveAnchor, RemoveLink
 from unisequa.core.errors import ShiftError, did_you_mean
-from unisequa.core.plan import FINISHED, Plan
+from unisequa.core.plan import Plan
 from unisequa.core.reasons import short
 from unisequa.core.schedule import UNDATED, place, span_at
+from unisequa.core.task import FINISHED
 from unisequa.core.words import difference_words, slot_words, slots_words
 
 MOST_TASKS = 60

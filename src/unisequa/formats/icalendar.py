@@ -10,7 +10,8 @@ import datetime as dt
 import uuid
 from collections.abc import Callable
 
-from unisequa.core.plan import LinkOf, Plan
+from unisequa.core.plan import Plan
+from unisequa.core.task import LinkOf
 
 _STATUS = {
     "waiting": "NEEDS-ACTION",

@@ -10,8 +10,9 @@ from functools import lru_cache
 from typing import Any, cast
 
 from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Measure, Template, When
-from unisequa.core.plan import Calendars, LinkOf, Plan, State, Task, boundaries, standing
+from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.schedule import UNDATED
+from unisequa.core.task import Calendars, LinkOf, State, Task
 from unisequa.store.models import Edition, LinkRow, Run, TaskRow
 
 

@@ -14,9 +14,10 @@ from unisequa.core.document import Measure, Template
 from unisequa.core.edits import DateEdit
 from unisequa.core.errors import ShiftError
 from unisequa.core.offsets import measured
-from unisequa.core.plan import FINISHED, Plan
+from unisequa.core.plan import Plan
 from unisequa.core.reasons import reasons
 from unisequa.core.states import acts, days_late, shown_state, unfinished_before
+from unisequa.core.task import FINISHED
 from unisequa.core.words import count_words, day_words, difference_words, offset_words, span_words
 from unisequa.store.models import Person, Run, ShiftRow
 from unisequa.store.plans import plan_of, template_of

@@ -13,8 +13,8 @@ from unisequa.actions.errors import Refused
 from unisequa.actions.history import run_history
 from unisequa.actions.people import people
 from unisequa.core.document import Template
-from unisequa.core.plan import FINISHED
 from unisequa.core.states import Act
+from unisequa.core.task import FINISHED
 from unisequa.core.words import day_words
 from unisequa.formats.icalendar import plan_ics
 from unisequa.formats.tables import plan_csv

@@ -8,9 +8,10 @@ from typing import Literal
 
 from unisequa.core.cascade import Cascade
 from unisequa.core.document import DayLabel, Phase
-from unisequa.core.plan import FINISHED, Plan
+from unisequa.core.plan import Plan
 from unisequa.core.schedule import UNDATED
 from unisequa.core.states import days_late, shown_state
+from unisequa.core.task import FINISHED
 from unisequa.core.words import count_words, day_words
 from unisequa.web.sheet.marks import Arrow, Mark, arrows, bar
 from unisequa.web.sheet.scale import HEAD, ROW, Head, Plumb, Scale, Stripe, Zoom, date_scale, days_off, head_of, plumbs

@@ -1,0 +1,168 @@
+"""Each edit of a shift by itself: what it does, what follows, and what it runs into."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from tests.plans import dates, day, plan, step
+from unisequa.core.cascade import cascade
+from unisequa.core.edits import (
+    AddLink,
+    Begun,
+    CatchUp,
+    Close,
+    Done,
+    Drop,
+    Duration,
+    Edit,
+    Fix,
+    Free,
+    Move,
+    MoveAnchor,
+    MoveRun,
+    MoveRunTo,
+    NotDone,
+    Remaining,
+    RemoveLink,
+    Reopen,
+)
+from unisequa.core.errors import ShiftError
+from unisequa.core.plan import Plan
+
+
+def row(today: dt.date | None = None, **more: Any) -> Plan:
+    """Three tasks one behind the other, with a gap of two days before the last, and one aside."""
+    steps = [step("a", 2, 0), step("b", 1), step("c", 2, 5), step("aside", 1, 1)]
+    return plan(steps, "a>b", "b>c", today=today, **more)
+
+
+def after(found: Plan, *made: Edit, mode: Any = "push") -> dict[str, Any]:
+    return dates(cascade(found, made, mode).after())
+
+
+def kinds(found: Plan, *made: Edit) -> list[str]:
+    return [conflict.kind for conflict in cascade(found, made).conflicts]
+
+
+def test_done_early_frees_what_follows_only_where_asked_to() -> None:
+    made = Done("a", day("2026-06-01"))
+    assert after(row(), made)["a"] == ("2026-06-01", "2026-06-01")
+    assert after(row(), made)["b"] == ("2026-06-03", "2026-06-03")
+    assert after(row(), made, mode="tighten")["b"] == ("2026-06-02", "2026-06-02")
+    assert after(row(), made, mode="carry")["b"] == ("2026-06-02", "2026-06-02")
+
+
+def test_done_late_pushes_and_the_done_task_then_stays_where_it_was_done() -> None:
+    late = cascade(row(), [Done("a", day("2026-06-06"))]).after()  # a Saturday
+    assert dates(late)["a"] == ("2026-06-01", "2026-06-06")
+    assert dates(late)["b"] == ("2026-06-08", "2026-06-08")
+    assert [t.state for t in late.tasks] == ["done", "waiting", "waiting", "waiting"]
+    with pytest.raises(ShiftError, match="A is done and never moves"):
+        cascade(late, [Move("a", day("2026-06-08"))])
+    assert dates(cascade(late, [NotDone("a"), Move("a", day("2026-06-08"))]).after())["a"][0] == "2026-06-08"
+
+
+def test_a_task_under_way_keeps_its_start_and_ends_by_its_duration_or_what_remains() -> None:
+    begun = cascade(row(today=dt.date(2026, 6, 4)), [Begun("a", day("2026-06-03"))]).after()
+    assert dates(begun)["a"] == ("2026-06-03", "2026-06-04")
+    left = cascade(begun, [Remaining("a", 3)]).after()
+    assert dates(left)["a"] == ("2026-06-03", "2026-06-08") and dates(left)["b"][0] == "2026-06-09"
+
+
+def test_catching_up_leaves_nothing_unfinished_before_that_day() -> None:
+    begun = cascade(row(), [Begun("a", day("2026-06-01"))]).after()
+    found = after(begun, CatchUp(day("2026-06-10")))
+    assert found["a"] == ("2026-06-01", "2026-06-10")
+    assert found["b"] == ("2026-06-11", "2026-06-11")
+    assert found["aside"] == ("2026-06-10", "2026-06-10")
+
+
+def test_a_dropped_task_is_passed_by_and_no_longer_counts_for_the_end() -> None:
+    dropped = cascade(row(), [Drop("b")]).after()
+    assert [link.source for link in dropped.network.incoming[2]] == [0]
+    assert dates(cascade(dropped, [Duration("a", 7)]).after())["c"][0] == "2026-06-10"
+    assert dates(cascade(row(), [Drop("c")]).after())["c"] == ("2026-06-08", "2026-06-09")
+    assert cascade(row(), [Drop("c")]).finish[1] == day("2026-06-04")
+
+
+def test_a_fixed_date_never_moves_and_says_what_it_breaks() -> None:
+    found = cascade(row(), [Fix("b", day("2026-06-03"))]).after()
+    result = cascade(found, [Duration("a", 4)])
+    assert dates(result.after())["b"] == ("2026-06-03", "2026-06-03")
+    assert [c.text for c in result.conflicts] == [
+        "B is fixed on Wed 3 Jun, but A, which it follows, would end Thu 4 Jun"
+    ]
+    assert kinds(found, MoveAnchor("go", day("2026-06-08")))[0] == "fixed"
+    assert kinds(found, Close(day("2026-06-03"), day("2026-06-03"))) == ["day off"]
+    assert dates(cascade(found, [Free("b"), Duration("a", 4)]).after())["b"] == ("2026-06-05", "2026-06-05")
+    assert found.schedule.total_slack[0] == 0  # what it follows has no room before it, though the end is far
+
+
+def test_an_anchor_moves_what_is_measured_from_it_by_as_much_as_its_target() -> None:
+    by_hand = cascade(row(), [Move("c", day("2026-06-10"))]).after()  # two days behind its target
+    moved = MoveAnchor("go", day("2026-06-08"))
+    assert after(by_hand, moved)["c"] == ("2026-06-17", "2026-06-18")
+    back = MoveAnchor("go", day("2026-06-08"), reset=True)
+    assert after(by_hand, back)["c"] == ("2026-06-15", "2026-06-16")
+    assert after(row(), MoveRun(5)) == after(row(), moved) == after(row(), MoveRunTo(day("2026-06-08")))
+
+
+def test_what_was_undated_gets_its_dates_when_its_anchor_does() -> None:
+    anchors = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board", "required": False},
+               {"key": "papers", "label": "Papers", "from": {"anchor": "board", "offset": -2}}]  # fmt: skip
+    steps = [step("a", 1, 0), {"key": "send", "title": "Send", "when": {"anchor": "papers"}}, step("file")]
+    found = plan(steps, "send>file", anchors=anchors)
+    assert dates(found)["file"] is None
+    known = after(found, MoveAnchor("board", day("2026-06-12")))
+    assert (known["send"], known["file"]) == (("2026-06-10",) * 2, ("2026-06-11",) * 2)
+    with pytest.raises(ShiftError, match="Papers is measured from Board; move that one"):
+        cascade(found, [MoveAnchor("papers", day("2026-06-12"))])
+
+
+def test_a_closure_moves_what_stands_on_it_and_reopening_gives_the_day_back() -> None:
+    closed = cascade(row(), [Close(day("2026-06-02"), day("2026-06-03"), "Flood")]).after()
+    assert dates(closed)["a"] == ("2026-06-01", "2026-06-04")
+    assert dates(closed)["aside"] == ("2026-06-04", "2026-06-04")
+    assert closed.calendars[None].name_of(day("2026-06-02")) == "Flood"
+    assert after(closed, Reopen(day("2026-06-02"), day("2026-06-03")))["a"] == ("2026-06-01", "2026-06-02")
+
+
+def test_links_are_added_and_removed_and_a_circle_is_shown() -> None:
+    assert after(row(), AddLink("c", "aside", "FF", 1))["aside"] == ("2026-06-10", "2026-06-10")
+    assert after(row(), RemoveLink("a", "b"), mode="tighten")["b"] == ("2026-06-01", "2026-06-01")
+    with pytest.raises(ShiftError, match="wait for each other in a circle: "):
+        cascade(row(), [AddLink("c", "a")])
+    with pytest.raises(ShiftError, match="C does not follow A, so there is no link to take out"):
+        cascade(row(), [RemoveLink("a", "c")])
+
+
+def test_leave_and_the_runs_deadline_are_conflicts_of_the_shift_that_meets_them() -> None:
+    found = replace(
+        row(), end=day("2026-06-11"), crew={"r": "Maud"}, away={"r": ((day("2026-06-10"), day("2026-06-12")),)}
+    )
+    found = replace(found, tasks=tuple(replace(task, role="r") for task in found.tasks))
+    assert kinds(found, Move("c", day("2026-06-09"))) == ["leave"]
+    texts = [c.text for c in cascade(found, [Move("c", day("2026-06-11"))]).conflicts]
+    assert texts == [
+        "The run would end Fri 12 Jun, after its deadline Wed 10 Jun",
+        "C would fall on Thu 11 Jun, when Maud is away",
+    ]
+
+
+def test_a_parent_is_moved_with_all_its_sub_steps_and_done_with_them() -> None:
+    steps = [step("p"), step("x", 1, 0, parent="p"), step("y", 2, 1, parent="p"), step("z")]
+    found = plan(steps, "p>z")
+    result = cascade(found, [Move("p", day("2026-06-03"))])
+    assert dates(result.after()) == {
+        "p": ("2026-06-03", "2026-06-05"), "x": ("2026-06-03",) * 2, "y": ("2026-06-04", "2026-06-05"),
+        "z": ("2026-06-08",) * 2,
+    }  # fmt: skip
+    assert {c.key: c.via for c in result.changes} == {"x": None, "y": None, "p": "y", "z": "p"}
+    done = cascade(found, [Done("p", day("2026-06-02"))]).after()
+    assert [task.state for task in done.tasks] == ["waiting", "done", "done", "waiting"]
+    with pytest.raises(ShiftError, match="P spans its sub-steps"):
+        cascade(found, [Duration("p", 3)])
