@@ -154,6 +154,34 @@ def test_the_demos_templates_are_planned_whole() -> None:
     assert found["warnings"] == []
 
 
+def test_the_demos_evening_and_quarter_are_planned_whole() -> None:
+    evening = run(
+        "plan", str(DOCUMENTS / "opening-night.json"), "--calendar", str(DOCUMENTS / "evening-calendar.json"),
+        "--anchor", "doors=2027-02-12T18:30", "--fact", "title=The Glass Reef",
+    )  # fmt: skip
+    found = {task["key"]: (task["start"], task["finish"]) for task in json.loads(evening.stdout)["tasks"]}
+    assert found["briefing"] == ("2027-02-12T17:50", "2027-02-12T18:10")  # twenty minutes before the doors
+    assert found["rounds"] == (found["lamps"][0], found["microphones"][1])
+    assert found["lock"][1] == "2027-02-12T23:30" and not json.loads(evening.stdout)["warnings"]
+    quarter = run(
+        "plan", str(DOCUMENTS / "quarter-end-close.json"), "--include", str(DOCUMENTS / "month-end-close.json"),
+        "--calendar", str(DOCUMENTS / "quillhaven-calendar.json"), "--anchor", "quarter_end=2026-12-31",
+        "--fact", "entity=Old Mill",
+    )  # fmt: skip
+    tasks = {task["key"]: task for task in json.loads(quarter.stdout)["tasks"]}
+    assert tasks["report"]["start"] == "2027-01-14" and tasks["papers"]["start"] is None
+    assert tasks["m.closed"]["role"] in {None, "controller", "m.bookkeeper"} and len(tasks) == 30
+
+
+def test_what_it_would_take_is_printed_cheapest_first(tmp_path: Path) -> None:
+    content = document([step("a", 5, 0), step("b", 3)], "a>b")
+    plan = run("plan", written(tmp_path, content), "--anchor", "go=2026-06-01")
+    result = run("ways", written(tmp_path, plan.stdout, "p.json"), "--due", "b=2026-06-08")
+    assert result.stdout.splitlines()[0] == "do B in 1 working day instead of 3 working days"
+    already = run("ways", written(tmp_path, plan.stdout, "p.json"), "--due", "b=2026-06-30")
+    assert already.stdout == "It is finished by then already.\n"
+
+
 def test_a_bare_network_without_anchors_starts_today(tmp_path: Path) -> None:
     bare = document([step("a", 2), step("b")], "a>b") | {"anchors": []}
     result = run("plan", written(tmp_path, bare), "--today", "2026-06-01")

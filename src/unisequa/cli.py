@@ -129,10 +129,11 @@ def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
 
 def _print_plan(plan: Plan, format_: str) -> None:
     from unisequa.core.exchange import plan_document
-    from unisequa.formats.documents import write_json
+    from unisequa.formats.documents import json_lines
 
     if format_ == "json":
-        sys.stdout.write(write_json(plan_document(plan)))
+        sys.stdout.writelines(json_lines(plan_document(plan)))
+        sys.stdout.write("\n")
     elif format_ == "csv":
         from unisequa.formats.tables import plan_csv
 
@@ -186,7 +187,7 @@ def cascade(
     from unisequa.core.cascade import MODES
     from unisequa.core.cascade import cascade as work_out
     from unisequa.core.exchange import cascade_document, read_plan
-    from unisequa.formats.documents import read_file, write_json
+    from unisequa.formats.documents import json_lines, read_file
 
     options = {
         "--move": move, "--due": due, "--duration": duration, "--remaining": remaining, "--begun": begun,
@@ -208,7 +209,8 @@ def cascade(
     read = read_plan(read_file(plan))
     result = work_out(read, read_edits(read, given), cast("Mode", mode))
     if format_ == "json":
-        sys.stdout.write(write_json(cascade_document(result)))
+        sys.stdout.writelines(json_lines(cascade_document(result)))
+        sys.stdout.write("\n")
     else:
         sys.stdout.write(_cascade_text(result))
 

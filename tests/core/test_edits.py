@@ -73,6 +73,11 @@ def test_a_task_under_way_keeps_its_start_and_ends_by_its_duration_or_what_remai
     assert dates(left)["a"] == ("2026-06-03", "2026-06-08") and dates(left)["b"][0] == "2026-06-09"
 
 
+def test_begun_and_done_told_together_are_both_kept() -> None:
+    both = cascade(row(), [Done("a", day("2026-06-05")), Begun("a", day("2026-06-03"))]).after()
+    assert dates(both)["a"] == ("2026-06-03", "2026-06-05") and both.tasks[0].state == "done"
+
+
 def test_catching_up_leaves_nothing_unfinished_before_that_day() -> None:
     begun = cascade(row(), [Begun("a", day("2026-06-01"))]).after()
     found = after(begun, CatchUp(day("2026-06-10")))

@@ -27,7 +27,6 @@ from unisequa.core.edits import (
     MoveRun,
     MoveRunTo,
     NotDone,
-    Remaining,
     RemoveLink,
     Reopen,
     TaskEdit,
@@ -86,9 +85,9 @@ class _Edits(TaskEdits):
         last: dict[tuple[str, str], TaskEdit] = {}
         for edit in edits:
             if isinstance(edit, TaskEdit) and not isinstance(edit, Drop | NotDone):
-                kind = "date" if isinstance(edit, Move | Due | Fix | Begun | Done) else type(edit).__name__
+                kind = "date" if isinstance(edit, Move | Due | Fix | Done) else type(edit).__name__
                 last[(edit.key, kind)] = edit
-        ordered = sorted(last.values(), key=lambda e: not isinstance(e, Free | Give | Duration | Remaining))
+        ordered = sorted(last.values(), key=_turn)
         for task_edit in ordered:
             self._each(task_edit)
         for edit in edits:
@@ -262,6 +261,11 @@ class _Edits(TaskEdits):
         except DocumentError as error:
             raise ShiftError(str(error)) from error
         found.activities.clear()
+
+
+def _turn(edit: TaskEdit) -> int:
+    """Of the edits made together on one task, what it is goes before when it began, and that before the rest."""
+    return 0 if isinstance(edit, Free | Give | Duration) else 1 if isinstance(edit, Begun) else 2
 
 
 def _with_days(document: CalendarDocument, edit: Close | Reopen) -> CalendarDocument:

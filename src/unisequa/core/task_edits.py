@@ -102,6 +102,10 @@ class TaskEdits:
         finish = calendar.roll_forward(day) + 1 if self.grid.per_day == 1 else calendar.roll_forward(day - 1) + 1
         return calendar.retreat(finish, self.found.activity(i).duration)
 
+    def _stands(self, i: int) -> tuple[int, int]:
+        """Where a task stands, by this shift if it says so."""
+        return self.found.pins.get(i, self.found.stands(i))
+
     def _begun_span(self, i: int, start: int) -> tuple[int, int]:
         activity = self.found.activity(i)
         return start, activity.calendar.advance(start, activity.duration)
@@ -144,7 +148,7 @@ class TaskEdits:
     def _due(self, i: int, edit: Due) -> None:
         task, calendar = self._check_open(i), self.found.activity(i).calendar
         if task.state in BEGUN:
-            start = self.found.stands(i)[0]
+            start = self._stands(i)[0]
             last = calendar.roll_forward(edit.day) + 1 if self.grid.per_day == 1 else edit.day
             slots = max(1, calendar.count(start, last)) if task.duration else 0
             self._resize(i, slots)
@@ -175,7 +179,7 @@ class TaskEdits:
         task = self._check_open(i)
         if task.state != "under way":
             raise ShiftError(f"{task.title} is not under way, so nothing of it remains yet", task=task.key)
-        start, calendar = self.found.stands(i)[0], self.found.activity(i).calendar
+        start, calendar = self._stands(i)[0], self.found.activity(i).calendar
         if not 0 < edit.slots <= MOST_DAYS * self.grid.per_day:
             raise ShiftError(f"{task.title}: what remains must be at least 1; mark it done instead", task=task.key)
         today = max(start, self.plan.today if self.plan.today is not None else start)
@@ -190,7 +194,7 @@ class TaskEdits:
 
     def _done(self, i: int, edit: Done) -> None:
         task = self._check_open(i)
-        start, _ = self.found.stands(i)
+        start, _ = self._stands(i)
         activity = self.found.activity(i)
         if not task.duration:
             start = finish = self._start(task, edit.day)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -10,7 +11,7 @@ import yaml
 
 from unisequa.core.errors import DocumentError, Fault
 
-MOST_BYTES = 64 * 1024 * 1024
+MOST_BYTES = 256 * 1024 * 1024
 
 
 def read_file(path: Path) -> object:
@@ -51,6 +52,29 @@ def read_bytes(content: bytes, *, yaml_file: bool = False, name: str = "") -> ob
 def write_json(content: dict[str, Any]) -> str:
     """A document as JSON text, two spaces deep."""
     return json.dumps(content, ensure_ascii=False, indent=2) + "\n"
+
+
+def json_lines(content: dict[str, Any]) -> Iterator[str]:
+    """A document as JSON in pieces: a line for each key, and for each entry of a list of objects.
+
+    So that a plan of many tasks can be read, compared line by line, and written without being held whole.
+    """
+    yield "{"
+    for i, (key, value) in enumerate(content.items()):
+        yield f"{',' if i else ''}\n  {_compact(key)}: "
+        if isinstance(value, list) and any(isinstance(entry, dict) for entry in value):
+            for n, entry in enumerate(value):
+                yield f"{',' if n else '['}\n    {_compact(entry)}"
+            yield "\n  ]"
+        elif key == "plan" and isinstance(value, dict):
+            yield from (line.replace("\n", "\n  ") for line in json_lines(value))
+        else:
+            yield _compact(value)
+    yield "\n}"
+
+
+def _compact(value: object) -> str:
+    return json.dumps(value, ensure_ascii=False)
 
 
 def _read_json(text: str) -> object:
