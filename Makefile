@@ -35,7 +35,7 @@ check: .venv/.ready-dev
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh
-	$(BIN)/pytest --ignore tests/browser
+	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-1000} $(BIN)/pytest --ignore tests/browser
 
 browser: .venv/.ready-dev
 	$(BIN)/pytest tests/browser
@@ -54,7 +54,8 @@ shots: .venv/.ready-dev chromium
 	$(BIN)/python -m bench.shots
 
 test-long: .venv/.ready-dev
-	UNISEQUA_EXAMPLES=20000 $(BIN)/pytest tests/core
+	@sh assets/psplib.sh
+	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-10000} $(BIN)/pytest tests/core
 
 lock: .venv/.ready-dev
 	$(BIN)/python -m pip freeze --exclude-editable > requirements.lock

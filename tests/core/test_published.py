@@ -54,6 +54,17 @@ def test_a_random_network_of_300_activities_is_as_long_as_networkx_says() -> Non
     assert ours == theirs
 
 
+def test_st_johns_hospital_takes_69_weeks() -> None:
+    """Krajewski & Ritzman, Operations Management: the St. John's Hospital project; inputs and figures from memory,
+    weeks taken as days."""
+    weeks = {"a": 12, "b": 9, "c": 10, "d": 10, "e": 24, "f": 10, "g": 35, "h": 40, "i": 15, "j": 4, "k": 6}
+    links = ["a>c", "b>d", "b>e", "a>f", "c>g", "d>h", "a>i", "e>j", "g>j", "h>j", "f>k", "i>k", "j>k"]
+    found = plan([step(key, n) for key, n in weeks.items()], *links, calendar={"week": "1111111"})
+    assert found.working_days() == 69
+    slack = dict(zip(weeks, found.schedule.total_slack, strict=True))
+    assert slack == {"a": 2, "b": 0, "c": 2, "d": 0, "e": 26, "f": 41, "g": 2, "h": 0, "i": 36, "j": 0, "k": 0}
+
+
 def test_a_ladder_of_overlapping_tasks_dates_as_the_precedence_diagram_method_says() -> None:
     """A ladder of trench work (common practice, no source): start-to-start and finish-to-finish lags of two days.
 

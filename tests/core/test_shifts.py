@@ -31,6 +31,7 @@ from unisequa.core.edits import (
     MoveRunTo,
     RemoveLink,
     Reopen,
+    TaskEdit,
 )
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.exchange import plan_document, read_plan
@@ -110,6 +111,19 @@ def closed(calendar: dict[str, Any]) -> list[str]:
     return found
 
 
+def downstream(found: Plan, keys: set[str]) -> set[str]:
+    """All that hangs on these tasks by links, parents taken with their sub-steps."""
+    parents = {task.key: task.parent for task in found.tasks}
+    while True:
+        more = {k.target for k in found.links if k.source in keys}
+        more |= {key for key, parent in parents.items() if parent in keys} | {
+            parents[key] for key in keys if parents[key]
+        }
+        if more <= keys:
+            return keys
+        keys = keys | more
+
+
 def bridged_links(found: Plan) -> list[Any]:
     """Links without what is dropped; tested elsewhere by itself."""
     from unisequa.core.building import bridged
@@ -132,6 +146,8 @@ def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any
     changed = {change.key for change in result.changes}
     assert {key for key in now if now[key] != before.get(key)} <= changed
     assert result.unchanged == len(found.tasks) - len(changed)
+    if all(isinstance(edit, TaskEdit) for edit in chosen):
+        assert changed <= downstream(found, {getattr(edit, "key", "") for edit in chosen})
     rules, times = rules_after(result, after, case)
     for change in result.changes:
         assert change.after == now[change.key], change
