@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-WIDTH, HEIGHT, LEFT, TOP, RIGHT, BOTTOM = 560, 340, 70, 24, 24, 48
+WIDTH, HEIGHT, LEFT, TOP, RIGHT, BOTTOM = 580, 340, 70, 24, 44, 48
 
 
 def drawn(points: Sequence[tuple[int, float]]) -> str:

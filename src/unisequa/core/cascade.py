@@ -118,10 +118,11 @@ class Cascade:
         return f"now takes {length}, set by you"
 
     def _shown(self, link: Dependency, after: dict[str, tuple[int, int]]) -> Plan:
-        """The plan with one task where the shift puts it."""
-        plan, i = self.plan, link.source
+        """The plan with one task, or a parent and its sub-steps, where the shift puts it."""
+        plan = self.plan
         start, finish = list(plan.schedule.start), list(plan.schedule.finish)
-        start[i], finish[i] = after.get(plan.tasks[i].key, (start[i], finish[i]))
+        for i in (link.source, *plan.leaves(link.source)):
+            start[i], finish[i] = after.get(plan.tasks[i].key, (start[i], finish[i]))
         return replace(plan, network=self.prepared.network, schedule=replace(plan.schedule, start=start, finish=finish))
 
     def after(self) -> Plan:

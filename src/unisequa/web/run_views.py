@@ -299,6 +299,7 @@ def last_shift(run: Run) -> LastShift | None:
 def _tray(result: Cascade, shown: Plan, crew: Mapping[str, tuple[str, str]], why: str, stale: str) -> Tray:
     rows = []
     people: set[str] = set()
+    named = {getattr(edit, "key", None) for edit in result.edits}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
         name = crew.get(task.role or "", ("", ""))[0]
@@ -314,7 +315,7 @@ def _tray(result: Cascade, shown: Plan, crew: Mapping[str, tuple[str, str]], why
                 span_words(*after),
                 difference_words(change.delta),
                 result.reason(change),
-                change.cause == "edited",
+                change.key in named,
             )
         )
     became, ceased = result.criticality(shown)

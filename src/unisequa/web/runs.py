@@ -130,14 +130,13 @@ def _line(run: Run, settings: SettingsOf) -> RunLine:
     ahead = sorted(
         (day, plan.labels[key]) for key, day in plan.anchors.items() if day and plan.today and day >= plan.today
     )
-    done = sum(task.state in FINISHED for task in plan.tasks)
+    worked = [task for i, task in enumerate(plan.tasks) if not plan.is_parent(i)]
+    done = sum(task.state in FINISHED for task in worked)
     words = outlook(plan) if run.state == "live" else ""
     next_words = f"{ahead[0][1]} {day_words(ahead[0][0])}" if ahead else ""
     template = run.edition.template.name
     ends = day_words(reach[1], year=True) if reach else ""
-    return RunLine(
-        run.id, run.name, template, run.keeper.name, run.state, done, len(plan.tasks), next_words, ends, words
-    )
+    return RunLine(run.id, run.name, template, run.keeper.name, run.state, done, len(worked), next_words, ends, words)
 
 
 @router.get("/runs/{run_id}")

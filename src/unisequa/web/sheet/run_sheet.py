@@ -34,6 +34,8 @@ class TaskLine:
     moved: bool
     edited: bool
     mark: Mark | None
+    level: int = 1
+    parent: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,8 +103,9 @@ def run_sheet(
         if not members:
             continue
         if key is not None:
-            done = sum(shown.tasks[i].state in FINISHED for i in members)
-            lines.append(PhaseLine(label, done, len(members), y))
+            worked = [i for i in members if not shown.is_parent(i)]
+            done = sum(shown.tasks[i].state in FINISHED for i in worked)
+            lines.append(PhaseLine(label, done, len(worked), y))
             y += ROW
         for i in members:
             line = _line(plan, shown, i, scale, y, who, shown.tasks[i].key in changes, shown.tasks[i].key in edited)
@@ -177,6 +180,8 @@ def _line(
         moved,
         edited,
         mark,
+        len(tuple(shown.above(i))),
+        shown.is_parent(i),
     )
 
 
