@@ -130,6 +130,8 @@ def bridged(links: Iterable[LinkOf], left_out: set[str]) -> tuple[LinkOf, ...]:
             kept.pop(link, None)
             into.get(link.target, {}).pop(link, None)
             out.get(link.source, {}).pop(link, None)
+        if len(before) * len(after) > MOST_LINKS:
+            raise DocumentError([Fault("links", f"past {key} come to more than {MOST_LINKS:,}")])
         for a in before:
             for b in after:
                 link = _joined(a, b)

@@ -120,12 +120,8 @@ def _circles(template: Template) -> Iterator[Fault]:
         nested = False
         keys = " → ".join(template.steps[i].key for i in circle)
         yield Fault("steps", f"lie within each other in a circle: {keys}")
-    for i, above in enumerate(parents) if nested else ():
-        depth = 1
-        while above is not None and depth <= DEEPEST:
-            depth, above = depth + 1, parents[above]
-        if depth > DEEPEST:
-            yield Fault(f"steps[{i}].parent", f"makes level {depth}; steps go {DEEPEST} levels deep")
+    for i in too_deep(parents) if nested else ():
+        yield Fault(f"steps[{i}].parent", f"makes level {DEEPEST + 1}; steps go {DEEPEST} levels deep")
     follows: list[list[int]] = [[] for _ in template.steps]
     for link in template.links:
         if link.from_ in at and link.to in at and link.from_ != link.to:
@@ -142,6 +138,16 @@ def _circles(template: Template) -> Iterator[Fault]:
     if circle := find_circle(derived):
         keys = " → ".join(template.anchors[i].key for i in circle)
         yield Fault("anchors", f"are measured from each other in a circle: {keys}")
+
+
+def too_deep(parents: list[int | None]) -> Iterator[int]:
+    """The positions that lie deeper than steps may, by each one's parent; there must be no circle."""
+    for i, above in enumerate(parents):
+        depth = 1
+        while above is not None and depth <= DEEPEST:
+            depth, above = depth + 1, parents[above]
+        if depth > DEEPEST:
+            yield i
 
 
 def _with_parts(follows: list[list[int]], parents: list[int | None]) -> list[list[int]]:

@@ -10,6 +10,7 @@ from pydantic import AfterValidator, Field
 from pydantic import StringConstraints as Str
 
 from unisequa.core.cascade import Cascade
+from unisequa.core.checks import DEEPEST, too_deep
 from unisequa.core.document import (
     MOST_DAYS,
     MOST_STEPS,
@@ -329,9 +330,12 @@ class _Reading:
             tasks.append(task)
             if span:
                 dates[task.key] = span
-        nested = [[at[e.parent]] if e.parent in at else [] for e in entries]
-        if circle := find_circle(nested):
+        nested = [at.get(e.parent or "") for e in entries]
+        if circle := find_circle([[] if above is None else [above] for above in nested]):
             faults.append(Fault("tasks", "lie within each other in a circle: " + " → ".join(keys[i] for i in circle)))
+            return tuple(tasks), dates
+        for i in too_deep(nested):
+            faults.append(Fault(f"tasks[{i}].parent", f"makes level {DEEPEST + 1}; tasks go {DEEPEST} levels deep"))
         return tuple(tasks), dates
 
     def _task(self, path: str, entry: PlannedTask, parent: bool) -> tuple[Task, tuple[int, int] | None]:

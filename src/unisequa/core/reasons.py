@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
+from unisequa.core.errors import DateRangeError
 from unisequa.core.network import Dependency
 from unisequa.core.offsets import unrolled
 from unisequa.core.plan import Plan, read
@@ -126,7 +128,8 @@ def _floors(plan: Plan, position: int) -> Iterator[Reason]:
         yield _bound("not before", dates[0], first[0] == start, f"not before {slot_words(dates[0], grid)}")
     for link in plan.network.incoming[position]:
         if plan.schedule.finish[link.source] != UNDATED:
-            yield _link(plan, link, position)
+            with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
+                yield _link(plan, link, position)
 
 
 def _target(plan: Plan, position: int) -> Reason:
@@ -171,8 +174,11 @@ def _followed(plan: Plan, position: int) -> Iterator[Reason]:
             span = plan.schedule.start[link.target], plan.schedule.finish[link.target]
             if span[0] == UNDATED:
                 continue
-            until = latest_source(link, span, plan.network.activities[link.target])
-            placed = span_at(activity, number_until(activity, link.type[0], until))
+            try:
+                until = latest_source(link, span, plan.network.activities[link.target])
+                placed = span_at(activity, number_until(activity, link.type[0], until))
+            except DateRangeError:
+                continue
             dates, follower = read(task, *placed, plan.grid), plan.read(link.target)
             assert dates and follower
             what = f"{short(plan.tasks[link.target].title)} (starts {slot_words(follower[0], plan.grid)})"

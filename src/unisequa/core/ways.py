@@ -21,14 +21,14 @@ out again. The costs are a judgement, common practice, no source.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.cascade import cascade
 from unisequa.core.edits import Duration, Edit, Free, Move, MoveAnchor, RemoveLink
 from unisequa.core.errors import ShiftError, did_you_mean
-from unisequa.core.plan import Plan
+from unisequa.core.plan import Plan, replanned
 from unisequa.core.reasons import short
 from unisequa.core.schedule import UNDATED, place, span_at
 from unisequa.core.task import FINISHED
@@ -37,6 +37,8 @@ from unisequa.core.words import difference_words, slot_words, slots_words
 MOST_TASKS = 60
 """How much of a driving chain is looked at, from the task backwards."""
 _MOST_TOGETHER = 8
+_MOST_WORK = 30_000
+"""How many tasks may be moved in trying edits; a few seconds' worth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,13 +80,39 @@ def ways_to(plan: Plan, key: str, day: int, most: int = 8) -> list[Way]:
         raise ShiftError(f"{task.title} has no date yet; give it one first", task=key)
     if task.state in FINISHED:
         raise ShiftError(f"{task.title} is {task.state} and never moves; reopen it first", task=key)
-    search = _Search(plan, i, day)
+    part = _upstream(plan, i)
+    search = _Search(part, part.positions[key], day)
     if search.reached(()):
         return []
     found = list(search.singles(()))
     if not found and (together := search.together()):
         found = [together]
-    return sorted(found, key=lambda way: (way.cost, way.moved, way.text))[:most]
+    cheapest = sorted(found, key=lambda way: (way.cost, way.moved, way.text))[: 2 * most]
+    counted = [replace(way, moved=len(cascade(plan, way.edits, "tighten").changes)) for way in cheapest]
+    return sorted(counted, key=lambda way: (way.cost, way.moved, way.text))[:most]
+
+
+def _upstream(plan: Plan, goal: int) -> Plan:
+    """The plan without what does not bear on a task, so that trying edits costs no more than it must."""
+    found: set[int] = set()
+    queue = [goal]
+    for i in queue:
+        if i in found:
+            continue
+        found.add(i)
+        *_, top = plan.above(i)
+        queue += [top, *plan.network.children.get(i, ())]
+        queue += [link.source for link in plan.network.incoming[i]]
+    tasks = tuple(task for i, task in enumerate(plan.tasks) if i in found)
+    keys = {task.key for task in tasks}
+    schedule = plan.schedule
+    dates = {
+        task.key: (schedule.start[i], schedule.finish[i])
+        for i, task in enumerate(plan.tasks)
+        if i in found and schedule.start[i] != UNDATED
+    }
+    links = tuple(link for link in plan.links if link.source in keys and link.target in keys)
+    return replanned(plan, dates, tasks=tasks, links=links)
 
 
 class _Search:
@@ -94,12 +122,16 @@ class _Search:
         dates = plan.read(goal)
         assert dates
         self.stands = dates[1]
+        self.work = 0
 
     def outcome(self, edits: tuple[Edit, ...]) -> tuple[int, int]:
         """Where the task would finish, and how many tasks would change."""
         if not edits:
             return self.stands, 0
+        if self.work > _MOST_WORK:
+            raise ShiftError("this takes too long to find out")
         result = cascade(self.plan, edits, "tighten")
+        self.work += len(result.changes) + 20
         after = next((result.read(change)[1][1] for change in result.changes if change.key == self.key), self.stands)
         return after, len(result.changes)
 
@@ -130,8 +162,8 @@ class _Search:
         plan = cascade(self.plan, given, "tighten").after() if given else self.plan
         for make, least, most in self._candidates(plan):
             n = self._least(given, make, least, most)
-            if n is not None:
-                yield self._way((*given, make(n)))
+            if n is not None and (way := self._way((*given, make(n)))):
+                yield way
 
     def _candidates(self, plan: Plan) -> Iterator[tuple[Callable[[int], Edit], int, int]]:
         """Edits by their amount, with the least and the most of it; amounts are worked slots."""
@@ -175,7 +207,7 @@ class _Search:
         """The smallest amount that is enough, by halving."""
         if not self.reached((*given, make(most))):
             return None
-        while least < most:
+        while least < most:  # what turns out too long to find out counts as not enough
             middle = (least + most) // 2
             if self.reached((*given, make(middle))):
                 most = middle
@@ -217,8 +249,11 @@ class _Search:
                 edits = rest
         return edits
 
-    def _way(self, edits: tuple[Edit, ...]) -> Way:
-        finish, moved = self.outcome(edits)
+    def _way(self, edits: tuple[Edit, ...]) -> Way | None:
+        try:
+            finish, moved = self.outcome(edits)
+        except ShiftError:
+            return None
         cost = sum(self._cost(edit) for edit in edits)
         text = " and ".join(self._words(edit) for edit in edits)
         return Way(edits, finish, cost, moved, text)

@@ -73,6 +73,8 @@ def plan_ics(
             todo.add("percent-complete", 100)
         if text := notes(task.key):
             todo.add("description", text)
+        if task.parent is not None:
+            todo.add("related-to", vText(uid(task.parent)), parameters={"RELTYPE": "PARENT"})
         for link in into.get(task.key, []):
             parameters = {"RELTYPE": _RELATION[link.type]}
             if link.lag:
