@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
+from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.plans import dates
-from tests.site import TODAY, Site
+from tests.plans import dates, document, step
+from tests.site import TODAY, Site, make_site
 from unisequa.actions import runs
 from unisequa.actions.errors import NotAllowed, Refused
 from unisequa.actions.runs import Choices
-from unisequa.actions.templates import edition_of
+from unisequa.actions.templates import edition_of, keep_template
+from unisequa.core.checks import read_template
 from unisequa.core.states import shown_state
 from unisequa.store.models import HistoryRow, Run
 from unisequa.store.plans import plan_of
@@ -99,6 +101,41 @@ def test_only_what_may_be_skipped_is_dropped_and_what_follows_goes_on(site: Site
     act(site, "Cleo", "check", "finish")
     act(site, "Ada", "check", "sign off")
     assert states(site)["party"] == "ready"
+
+
+def test_what_is_begun_and_done_takes_its_actual_dates_and_moves_nobody_else(site: Site) -> None:
+    def stand() -> Any:
+        with site.store.reading() as session:
+            return dates(plan_of(runs.run_of(session, site.run), TODAY))
+
+    before = stand()
+    act(site, "Bela", "draft", "begin")
+    assert stand() == before | {"draft": ("2026-06-03", "2026-06-04")}
+    act(site, "Bela", "draft", "finish")
+    assert stand() == before | {"draft": ("2026-06-03", "2026-06-03")}
+
+
+def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path) -> None:
+    steps = [step("whole"), step("part", 2, 0, parent="whole"), step("rest", 1, parent="whole"), step("then")]
+    site = make_site(tmp_path, content=document(steps, "part>rest", "whole>then"))
+    assert states(site) == {"whole": "ready", "part": "ready", "rest": "waiting", "then": "waiting"}
+    with pytest.raises(Refused, match="Whole spans its sub-steps; work on those"):
+        act(site, "Ada", "whole", "finish")
+    act(site, "Ada", "part", "finish")
+    assert states(site)["whole"] == "under way"
+    act(site, "Ada", "rest", "finish")
+    assert (states(site)["whole"], states(site)["then"]) == ("done", "ready")
+
+
+@pytest.mark.parametrize(
+    "change", [{"grid": "minute"}, {"includes": [{"key": "m", "template": "other"}]}], ids=["minute", "include"]
+)
+def test_what_has_no_page_yet_is_not_started_and_says_so(site: Site, change: dict[str, Any]) -> None:
+    with site.store.writing() as session:
+        ada = session.merge(site.person("Ada"))
+        edition = keep_template(session, ada, read_template(document([step("a")]) | change), released=True)
+        with pytest.raises(Refused, match="has no page here yet"):
+            runs.start_run(session, ada, edition, Choices(anchors={"go": TODAY}), TODAY)
 
 
 def test_every_act_is_written_down_with_who_and_when(site: Site) -> None:

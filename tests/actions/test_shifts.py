@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from tests.plans import dates, day
 from tests.site import TODAY, Site
 from unisequa.actions import runs, shifts
 from unisequa.actions.errors import NotAllowed, Refused, Stale
-from unisequa.core.edits import Duration, Edit, Move
+from unisequa.core.edits import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
 from unisequa.store.plans import plan_of
 
 
@@ -41,6 +43,41 @@ def test_a_shift_is_kept_and_taken_back_whole(site: Site) -> None:
     assert stands(site) == before
     with site.store.reading() as session:
         assert [row.duration for row in runs.run_of(session, site.run).tasks] == [2, 1, 3, 1]
+
+
+def everything(site: Site) -> tuple[Any, ...]:
+    """All of a run that a shift can change."""
+    with site.store.reading() as session:
+        run = runs.run_of(session, site.run)
+        tasks = [(t.key, t.state, t.fixed, t.start_on, t.finish_on, t.target_start_on, t.duration) for t in run.tasks]
+        return tasks, sorted((k.source_id, k.target_id, k.lag) for k in run.links), run.anchors, run.calendars
+
+
+@pytest.mark.parametrize(
+    "edits",
+    [
+        [MoveAnchor("go", day("2026-06-08"))],
+        [Close(day("2026-06-04"), day("2026-06-05"), "Flood")],
+        [RemoveLink("check", "print"), AddLink("draft", "party", lag=2)],
+        [Drop("print"), Fix("party", day("2026-06-20"))],
+    ],
+    ids=["anchor", "closure", "links", "states"],
+)
+def test_a_shift_of_any_kind_is_applied_and_taken_back_whole(site: Site, edits: list[Edit]) -> None:
+    before = everything(site)
+    number = apply(site, *edits)
+    assert everything(site) != before
+    take_back(site, number)
+    assert everything(site) == before
+
+
+def test_a_shift_from_before_records_were_kept_is_taken_back_by_its_dates(site: Site) -> None:
+    before = stands(site)
+    number = apply(site, Move("draft", day("2026-06-05")), Duration("print", 5))
+    with site.store.writing() as session:
+        runs.run_of(session, site.run).shifts[0].record = None
+    take_back(site, number)
+    assert stands(site) == before
 
 
 def test_what_was_computed_on_an_older_state_overwrites_nothing(site: Site) -> None:

@@ -40,6 +40,8 @@ class Outline:
 
 def outline(template: Template) -> Outline:
     """Where the steps of a template lie."""
+    if template.grid == "minute":
+        return Outline({}, {}, 0, {}, frozenset(), "A job of hours and minutes has no outline in working days")
     bare = _bare(template)
     anchors: dict[str, dt.date] = {}
     plan: Plan | None = None
@@ -74,8 +76,7 @@ def _monday_after(day: dt.date) -> dt.date:
 def _bare(template: Template) -> Template:
     """The template without what an outline leaves aside."""
     steps = tuple(
-        step.model_copy(update={"title": step.key, "only_if": None, "calendar": None, "parent": None})
-        for step in template.steps
+        step.model_copy(update={"title": step.key, "only_if": None, "calendar": None}) for step in template.steps
     )
     keys = {step.key for step in steps}
     return template.model_copy(

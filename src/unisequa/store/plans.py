@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any, cast
@@ -12,6 +12,7 @@ from typing import Any, cast
 from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Measure, Template, When
 from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.schedule import UNDATED
+from unisequa.core.targets import target_of
 from unisequa.core.task import Calendars, LinkOf, State, Task
 from unisequa.store.models import Edition, LinkRow, Run, TaskRow
 
@@ -43,25 +44,25 @@ def template_of(edition: Edition) -> Template:
 
 def plan_of(run: Run, today: dt.date) -> Plan:
     """A run as it stands: its tasks with their dates, slack and criticality worked out on them."""
-    calendars = calendars_of(run.calendars)
+    calendars, template = calendars_of(run.calendars), template_of(run.edition)
+    given = {a.key: run.anchors.get(a.key) for a in template.anchors}
+    anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
     for row in run.tasks:
-        task = _task(row)
+        task = _opening(_task(row), anchors, calendars)
         tasks.append(task)
         if row.start_on and row.finish_on:
             dates[row.key] = boundaries(task, row.start_on.toordinal(), row.finish_on.toordinal())
     keys = {row.id: row.key for row in run.tasks}
     links = tuple(_link(link, keys) for link in run.links)
-    template = template_of(run.edition)
-    anchors = {a.key: run.anchors.get(a.key) for a in template.anchors}
     plan = standing(
         run.name,
         tuple(tasks),
         links,
         dates,
         calendars,
-        {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in anchors.items()},
+        anchors,
         {anchor.key: anchor.label for anchor in template.anchors},
         today=today.toordinal(),
     )
@@ -93,6 +94,16 @@ def _task(row: TaskRow) -> Task:
         target = boundaries(task, row.target_start_on.toordinal(), row.target_finish_on.toordinal())
         task = replace(task, target=target)
     return task
+
+
+def _opening(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:
+    """A task that opens the job, measured from the first anchor; rows of older runs do not say so."""
+    first = next(iter(anchors), None)
+    if not task.opens or task.when is not None or first is None:
+        return task
+    when = When(anchor=first, offset=0, unit="days", edge="start")
+    measured = replace(task, when=when)
+    return replace(measured, target=target_of(measured, anchors, calendars))
 
 
 def _link(row: LinkRow, keys: dict[int, str]) -> LinkOf:
