@@ -223,8 +223,9 @@ def _cascade_text(result: Cascade) -> str:
     for change in result.changes:
         before, after = result.read(change)
         old = read_words(*before, grid) if before else "undated"
-        title = result.plan.tasks[result.plan.position(change.key)].title
-        difference = difference_words(change.delta, grid)
+        i = result.plan.position(change.key)
+        title, day = result.plan.tasks[i].title, result.plan.network.activities[i].calendar.per_day
+        difference = difference_words(change.delta, grid, day)
         lines.append(f"{title}: {old} → {read_words(*after, grid)}  {difference}  {result.reason(change)}")
     lines += [f"{result.plan.tasks[result.plan.position(key)].title}: {was} → {now}" for key, was, now in result.states]
     moved = count_words(len(result.changes), "task")

@@ -73,6 +73,18 @@ def test_a_task_under_way_keeps_its_start_and_ends_by_its_duration_or_what_remai
     assert dates(left)["a"] == ("2026-06-03", "2026-06-08") and dates(left)["b"][0] == "2026-06-09"
 
 
+def test_what_somebody_put_before_its_limit_is_not_put_back_by_a_push() -> None:
+    limit = {"anchor": "go", "offset": 7, "unit": "days"}
+    found = plan([step("a", 1, 0), step("b", 1, not_before=limit), step("c", 1, not_before=limit)], "a>b", "b>c")
+    assert dates(found)["b"] == ("2026-06-08", "2026-06-08")
+    early = Move("b", day("2026-06-04"))
+    assert kinds(found, early) == ["not before"]
+    by_hand = cascade(found, [early]).after()
+    assert after(by_hand, Duration("a", 2))["b"] == ("2026-06-04", "2026-06-04")
+    assert after(by_hand, Duration("a", 2), mode="tighten")["b"] == ("2026-06-08", "2026-06-08")
+    assert after(found, Duration("a", 2), mode="carry")["c"] == ("2026-06-10", "2026-06-10")
+
+
 def test_begun_and_done_told_together_are_both_kept() -> None:
     both = cascade(row(), [Done("a", day("2026-06-05")), Begun("a", day("2026-06-03"))]).after()
     assert dates(both)["a"] == ("2026-06-03", "2026-06-05") and both.tasks[0].state == "done"

@@ -244,10 +244,9 @@ class _Following:
                 k, via = asked, link.source
         if k == _NEVER:
             return None
-        if activity.not_before is not None and i not in p.by_hand:
-            limit = number_from(activity, "S", activity.not_before)
-            if limit > k:
-                k, via = limit, None
+        limit = self._limit(i)
+        if limit > k:
+            k, via = limit, None
         after = span_at(activity, k)
         if i in p.by_hand and via is not None:
             self.held.append(Held(i, span_at(activity, own), after, via))
@@ -258,6 +257,15 @@ class _Following:
         else:
             cause = "following"
         return self._changed(i, after, cause, via if via is not None else carrier)
+
+    def _limit(self, i: int) -> int:
+        """The number that "not before" asks for; nothing where somebody has put the task before it, now or earlier."""
+        p, activity, start = self.p, self.p.activity(i), self.p.stands(i)[0]
+        if activity.not_before is None or i in p.by_hand:
+            return _NEVER
+        limit = number_from(activity, "S", activity.not_before)
+        kept = start != UNDATED and number_from(activity, "S", start) < limit
+        return _NEVER if kept and self.mode != "tighten" and i not in p.looked_at else limit
 
     def _floor(self, i: int) -> tuple[int, int | None]:
         """The number before which a task does not start, links aside, and the predecessor it is carried by."""

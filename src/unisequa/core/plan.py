@@ -162,11 +162,6 @@ def days_of(dates: tuple[int, int] | None, lasting: bool, grid: Grid) -> tuple[i
     return grid.day(first), grid.day(last - 1 if lasting and last > first else last)
 
 
-def read_days(task: Task, start: int, finish: int) -> tuple[int, int] | None:
-    """Boundaries of the day grid as the days a person reads, both included; a milestone has one day."""
-    return read(task, start, finish)
-
-
 def boundaries(task: Task, first: int, last: int, grid: Grid = DAYS) -> tuple[int, int]:
     """The inverse of :func:`read`."""
     if task.duration or grid.per_day > 1 or first != last:
