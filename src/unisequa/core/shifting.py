@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import replace
 
 from unisequa.core.building import network_of
@@ -39,7 +39,7 @@ from unisequa.core.plan import Plan
 from unisequa.core.prepared import Prepared, position_of
 from unisequa.core.schedule import UNDATED, number_from, span_at
 from unisequa.core.targets import derived_dates, with_dates_of
-from unisequa.core.task import BEGUN, FINISHED, Calendars, LinkOf
+from unisequa.core.task import FINISHED, Calendars, LinkOf
 from unisequa.core.task_edits import TaskEdits
 
 
@@ -67,10 +67,10 @@ class _Edits(TaskEdits):
             self._check_dates(edit)
         if closures := [edit for edit in edits if isinstance(edit, Close | Reopen)]:
             self._closures(closures)
+        if anchors := [edit for edit in edits if isinstance(edit, MoveAnchor)]:
+            self._anchors({edit.key: edit.day for edit in anchors}, {edit.key for edit in anchors if edit.reset})
         for edit in edits:
-            if isinstance(edit, MoveAnchor):
-                self._anchors({edit.key: edit.day}, reset=edit.reset)
-            elif isinstance(edit, MoveRun | MoveRunTo):
+            if isinstance(edit, MoveRun | MoveRunTo):
                 self._run(edit)
         rebuilt = False
         for edit in edits:
@@ -122,13 +122,14 @@ class _Edits(TaskEdits):
         for i, task in enumerate(plan.tasks):
             if task.state in FINISHED or plan.is_parent(i) or plan.schedule.start[i] == UNDATED:
                 continue
-            if task.state in BEGUN:
+            if task.state == "under way":
                 found.pins[i] = self._begun_span(i, plan.schedule.start[i])
-            elif not task.fixed:
+            elif not task.stands:
                 found.looked_at.add(i)
                 found.causes[i] = "closure"
 
-    def _anchors(self, days: Mapping[str, int], *, reset: bool = False) -> None:
+    def _anchors(self, days: Mapping[str, int], reset: Set[str] = frozenset()) -> None:
+        """Put anchors on other days; ``reset`` names those whose tasks go back to the template's offsets."""
         found, plan = self.found, self.plan
         for key in days:
             if key not in plan.anchors:
@@ -137,17 +138,26 @@ class _Edits(TaskEdits):
                 base = plan.labels[plan.derived[key].anchor]
                 raise ShiftError(f"{plan.labels[key]} is measured from {base}; move that one")
         before = latest_places(self._unplaced()) if plan.direction == "backward" else {}
-        found.anchors = derived_dates({**found.anchors, **days}, plan.derived, found.calendars)
-        changed = {key for key, day in found.anchors.items() if day != plan.anchors[key]}
+        was = found.anchors
+        found.anchors = derived_dates({**was, **days}, plan.derived, found.calendars)
+        changed = {key for key, day in found.anchors.items() if day != was[key]}
+        again = {key for key in found.anchors if self._base(key) in reset}
         for i in range(len(plan.tasks)):
-            self._remeasure(i, changed, reset=reset)
+            self._remeasure(i, changed, again)
         if plan.direction == "backward":
             after = latest_places(self._unplaced())
             for i, at in before.items():
                 if i in after and i not in found.wishes:
                     self._carry(i, found.activity(i).calendar.count(at, after[i]))
 
-    def _remeasure(self, i: int, changed: set[str], *, reset: bool) -> None:
+    def _base(self, anchor: str) -> str:
+        """The anchor that a derived one is measured from in the end."""
+        derived = self.plan.derived
+        for _ in derived:
+            anchor = derived[anchor].anchor if anchor in derived else anchor
+        return anchor
+
+    def _remeasure(self, i: int, changed: set[str], again: set[str]) -> None:
         """Measure what a task has from anchors anew, and want it moved as far as its target moves."""
         found, plan, task = self.found, self.plan, self.found.task(i)
         names = {m.anchor for m in (*task.limits_from, *task.deadlines_from)} | (
@@ -172,7 +182,8 @@ class _Edits(TaskEdits):
             found.kept_fixed.add(i)
             return
         start = found.wishes.get(i, plan.schedule.start[i])
-        if reset or old is None or start in {UNDATED, old[0]}:
+        back = task.when is not None and task.when.anchor in again
+        if back or old is None or start in {UNDATED, old[0]}:
             found.wishes[i] = task.target[0]
         else:
             calendar = activity.calendar
@@ -205,7 +216,7 @@ class _Edits(TaskEdits):
         measure = Measure(anchor="run", offset=days)
         anchors = {
             key: unrolled(day, measure, calendar)
-            for key, day in plan.anchors.items()
+            for key, day in found.anchors.items()
             if day is not None and key not in plan.derived
         }
         self._anchors(anchors)
