@@ -132,7 +132,7 @@ def _print_plan(plan: Plan, format_: str) -> None:
     from unisequa.formats.documents import json_lines
 
     if format_ == "json":
-        sys.stdout.writelines(json_lines(plan_document(plan)))
+        sys.stdout.writelines(json_lines(plan_document(plan, one_by_one=True)))
         sys.stdout.write("\n")
     elif format_ == "csv":
         from unisequa.formats.tables import plan_csv

@@ -142,14 +142,18 @@ class PlanDocument(Model):
     warnings: tuple[PlanWarning, ...] = ()
 
 
-def plan_document(plan: Plan) -> dict[str, Any]:
-    """A plan as plain JSON values."""
+def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
+    """A plan as plain JSON values.
+
+    With ``one_by_one`` its tasks come from an iterator, so that a large plan is written without being held twice.
+    """
     grid, span = plan.grid, plan.span()
     first = last = None
     if span:
         first, last = span[0], grid.inclusive(span[1])
         if grid.per_day == 1:
             first, last = plan.reach() or (first, last)
+    tasks = (_task(plan, i) for i in range(len(plan.tasks)))
     return {
         "format": "unisequa-plan/1",
         "name": plan.name,
@@ -169,7 +173,7 @@ def plan_document(plan: Plan) -> dict[str, Any]:
         "away": {
             role: [{"from": _DAYS.iso(a), "to": _DAYS.iso(b)} for a, b in spans] for role, spans in plan.away.items()
         },
-        "tasks": [_task(plan, i) for i in range(len(plan.tasks))],
+        "tasks": tasks if one_by_one else list(tasks),
         "links": [{"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit} for k in plan.links],
         "calendars": [document.written() for document in plan.calendars.documents],
         "warnings": [{"kind": w.kind, "task": w.task, "text": w.text} for w in plan.warnings],

@@ -62,9 +62,10 @@ def json_lines(content: dict[str, Any]) -> Iterator[str]:
     yield "{"
     for i, (key, value) in enumerate(content.items()):
         yield f"{',' if i else ''}\n  {_compact(key)}: "
-        if isinstance(value, list) and any(isinstance(entry, dict) for entry in value):
+        if isinstance(value, Iterator) or (isinstance(value, list) and any(isinstance(one, dict) for one in value)):
+            yield "["
             for n, entry in enumerate(value):
-                yield f"{',' if n else '['}\n    {_compact(entry)}"
+                yield f"{',' if n else ''}\n    {_compact(entry)}"
             yield "\n  ]"
         elif key == "plan" and isinstance(value, dict):
             yield from (line.replace("\n", "\n  ") for line in json_lines(value))
