@@ -170,7 +170,7 @@ def test_the_demos_evening_and_quarter_are_planned_whole() -> None:
     )  # fmt: skip
     tasks = {task["key"]: task for task in json.loads(quarter.stdout)["tasks"]}
     assert tasks["report"]["start"] == "2027-01-14" and tasks["papers"]["start"] is None
-    assert tasks["m.closed"]["role"] in {None, "controller", "m.bookkeeper"} and len(tasks) == 30
+    assert (tasks["m.closed"]["role"], tasks["m.bank"]["role"]) == ("controller", "m.bookkeeper") and len(tasks) == 30
 
 
 def test_what_it_would_take_is_printed_cheapest_first(tmp_path: Path) -> None:

@@ -18,7 +18,9 @@ HOURS = ([["09:00", "09:03"], ["09:05", "09:07"]], [["23:57", "00:02"]], [["00:0
 
 
 @st.composite
-def cases(draw: st.DrawFn, *, minute: bool = False, most: int = 12) -> tuple[dict[str, Any], list[dict[str, Any]]]:
+def cases(
+    draw: st.DrawFn, *, minute: bool = False, least: int = 1, most: int = 12
+) -> tuple[dict[str, Any], list[dict[str, Any]]]:
     """A template document and its calendars; links run from earlier steps to later ones, in any order in the list."""
     calendars = [
         {
@@ -34,14 +36,14 @@ def cases(draw: st.DrawFn, *, minute: bool = False, most: int = 12) -> tuple[dic
         }
         for name in ("one", "two")
     ]
-    n = draw(st.integers(1, most))
+    n, nested = draw(st.integers(least, most)), draw(st.booleans())
     keys = [f"s{i}" for i in range(n)]
     steps: list[dict[str, Any]] = []
     for i, key in enumerate(keys):
         step: dict[str, Any] = {"key": key, "title": key, "duration": draw(st.integers(0, 4))}
         if minute:
             step["duration"] = f"{step['duration'] * 2}m"
-        if i and draw(st.integers(0, 3)) == 0:
+        if nested and i and draw(st.integers(0, 3)) == 0:
             parent = steps[draw(st.integers(0, i - 1))]
             if depth(steps, parent) < 3:
                 step["parent"] = parent["key"]
@@ -63,7 +65,9 @@ def cases(draw: st.DrawFn, *, minute: bool = False, most: int = 12) -> tuple[dic
             step.pop("when", None)
     links = []
     pairs = [(a, b) for b in range(n) for a in range(b) if not related(steps, a, b)]
-    for a, b in draw(st.lists(st.sampled_from(pairs), unique=True, max_size=16)) if pairs else []:
+    fewest = 0 if nested else min(n, len(pairs))  # among parents many links would run in circles
+    chosen = st.lists(st.sampled_from(pairs), unique=True, min_size=fewest, max_size=16) if pairs else st.just([])
+    for a, b in draw(chosen):
         kind, unit = (
             draw(st.sampled_from(["FS", "FS", "SS", "FF", "SF"])),
             draw(st.sampled_from(["working", "elapsed"])),
