@@ -48,3 +48,9 @@ class Stale(ActionError):
         super().__init__(
             "The run has changed since this shift was worked out. It has been worked out anew; look again."
         )
+
+
+def sentence(text: str) -> str:
+    """A message as a sentence of its own."""
+    text = text[:1].upper() + text[1:]
+    return text if text.endswith((".", "!", "?")) else text + "."

@@ -37,3 +37,9 @@ def run_history(session: Session, run_id: int, most: int = 500) -> list[HistoryR
     """What was done in a run, the latest first."""
     query = select(HistoryRow).where(HistoryRow.run_id == run_id).options(joinedload(HistoryRow.person))
     return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))
+
+
+def template_history(session: Session, template_id: int, most: int = 200) -> list[HistoryRow]:
+    """What was done with a template beside its edits, the latest first."""
+    query = select(HistoryRow).where(HistoryRow.template_id == template_id).options(joinedload(HistoryRow.person))
+    return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))

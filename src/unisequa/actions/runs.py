@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
+from unisequa.actions.access import check_may
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
 from unisequa.core.assemble import Occasion, assemble, read_facts
@@ -116,8 +117,7 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
     Refused
         With a message for every field at fault.
     """
-    if edition.state == "draft" and edition.template.owner_id != actor.id:
-        raise NotAllowed("A draft is started by its owner only.")
+    check_may(edition.template, actor, "edit" if edition.state == "draft" else "start")
     if edition.state == "retired":
         raise Refused({"": "This edition is retired; start the newest one."})
     try:

@@ -10,6 +10,8 @@ from unisequa.core.network import find_circle
 from unisequa.core.placeholders import condition_fault, text_fault
 
 DEEPEST = 3
+MESSAGE_NAMES = frozenset({"task", "run", "start", "due", "person"})
+"""What a message's text may name besides facts, anchors and roles: of the task it goes with."""
 MOST_OFFSETS = {
     "weeks": MOST_DAYS // 7,
     "months": 1200,
@@ -53,6 +55,7 @@ def faults_in(template: Template) -> Iterator[Fault]:
     names = frozenset([*anchors, *roles, *facts, "subject"])
     known_anchors, known_roles, known_phases = set(anchors), set(roles), set(phases)
     known_steps = set(steps)
+    message_names = names | MESSAGE_NAMES
 
     def measured(path: str, measure: Measure | None) -> Iterator[Fault]:
         if measure is None:
@@ -90,8 +93,17 @@ def faults_in(template: Template) -> Iterator[Fault]:
         for name in ("title", "instructions"):
             if fault := text_fault(getattr(step, name), names):
                 yield Fault(f"{path}.{name}", fault)
+        for m, message in enumerate(step.messages):
+            if message.to not in known_roles:
+                yield _unknown(f"{path}.messages[{m}].to", "role", message.to, roles)
+            for name in ("subject", "text"):
+                if fault := text_fault(getattr(message, name), message_names):
+                    yield Fault(f"{path}.messages[{m}].{name}", fault)
         if step.only_if is not None and (fault := condition_fault(step.only_if, names)):
             yield Fault(f"{path}.only_if", fault)
+    for i, include in enumerate(template.includes):
+        if include.phase is not None and include.phase not in known_phases:
+            yield _unknown(f"includes[{i}].phase", "phase", include.phase, phases)
     for i, label in enumerate(template.day_labels):
         if label.anchor not in known_anchors:
             yield _unknown(f"day_labels[{i}].anchor", "anchor", label.anchor, anchors)
@@ -138,6 +150,43 @@ def _circles(template: Template) -> Iterator[Fault]:
     if circle := find_circle(derived):
         keys = " → ".join(template.anchors[i].key for i in circle)
         yield Fault("anchors", f"are measured from each other in a circle: {keys}")
+
+
+_TEXTS = (".title", ".instructions", ".subject", ".text")
+
+
+def may_wait(fault: Fault) -> bool:
+    """Whether a draft may hold this until it is released: a placeholder in a text that leads nowhere yet."""
+    return fault.path == "naming" or fault.path.endswith(_TEXTS)
+
+
+def circle_with(template: Template, source: str, target: str) -> list[str]:
+    """The keys of the circle that one more link would make, from its source round to it; empty without one."""
+    at = {step.key: i for i, step in enumerate(template.steps)}
+    if source not in at or target not in at:
+        return []
+    n = len(template.steps)
+    follows: list[list[int]] = [[] for _ in template.steps]
+    for link in template.links:
+        if link.from_ in at and link.to in at:
+            follows[at[link.from_]].append(at[link.to])
+    after = _with_parts(follows, [at.get(step.parent or "") for step in template.steps])
+    goals = {at[source], n + at[source]}
+    came: dict[int, int | None] = {at[target]: None}
+    queue = [at[target]]
+    for here in queue:
+        if here in goals:
+            way: list[int] = []
+            step: int | None = here
+            while step is not None:
+                way.append(step)
+                step = came[step]
+            return [source, *dict.fromkeys(template.steps[i % n].key for i in reversed(way))]
+        for there in after[here]:
+            if there not in came:
+                came[there] = here
+                queue.append(there)
+    return []
 
 
 def too_deep(parents: list[int | None]) -> Iterator[int]:

@@ -171,6 +171,25 @@ class OutLink(Model):
     url: Annotated[str, Str(pattern=r"^(https?://|mailto:)\S+$", max_length=2000)]
 
 
+class Attachment(Model):
+    """A file kept with the template, known by its content's SHA-256; ``size`` is in bytes."""
+
+    name: Label
+    sha256: Annotated[str, Str(pattern=r"^[0-9a-f]{64}$")]
+    size: Annotated[StrictInt, Field(ge=0)]
+
+
+class Message(Model):
+    """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done."""
+
+    to: Key
+    offset: Days = 0
+    unit: Literal["working days", "days"] = "working days"
+    of: Literal["start", "due", "done"] = "due"
+    subject: Label
+    text: Text = ""
+
+
 class Step(Model):
     """A task as the template defines it.
 
@@ -197,6 +216,8 @@ class Step(Model):
     sign_off: SignOff | None = None
     priority: Literal["low", "normal", "high"] = "normal"
     links_out: tuple[OutLink, ...] = ()
+    attachments: Annotated[tuple[Attachment, ...], Field(max_length=50)] = ()
+    messages: Annotated[tuple[Message, ...], Field(max_length=50)] = ()
 
     @property
     def days(self) -> int:
@@ -240,10 +261,11 @@ class DayLabel(Model):
 
 
 class Include(Model):
-    """Another template's steps within this one, its anchors and roles mapped to ours."""
+    """Another template's steps within this one, its anchors and roles mapped to ours; shown in ``phase``."""
 
     key: Key
     template: Label
+    phase: Key | None = None
     anchors: dict[Key, Key] = {}
     roles: dict[Key, Key] = {}
 

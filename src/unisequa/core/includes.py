@@ -8,7 +8,7 @@ under ``m.`` and asked for like our own.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
@@ -42,6 +42,32 @@ class Library:
     def find(self, name: str) -> Template | None:
         """The template of that name, if there is one."""
         return self._found.get(_slug(name))
+
+    def map(self, change: Callable[[Template], Template]) -> Library:
+        """The same library with every template changed."""
+        made = Library()
+        made._found = {name: change(template) for name, template in self._found.items()}
+        return made
+
+    def reachable(self, template: Template, include: Include) -> bool:
+        """Whether a template's include can be laid out: it is here, on the same grid, and ends somewhere."""
+        inner = self.find(include.template)
+        return inner is not None and inner.grid == template.grid and template.name not in self._below(inner)
+
+    def within(self, template: Template) -> list[Template]:
+        """The templates that one includes, at any depth."""
+        found = {name: inner for name in self._below(template) if (inner := self.find(name))}
+        return [inner for name, inner in found.items() if name != template.name]
+
+    def _below(self, template: Template) -> set[str]:
+        names, queue = {template.name}, [template]
+        for here in queue:
+            for include in here.includes:
+                inner = self.find(include.template)
+                if inner is not None and inner.name not in names:
+                    names.add(inner.name)
+                    queue.append(inner)
+        return names
 
     def names(self) -> list[str]:
         """The names there are."""

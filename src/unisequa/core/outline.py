@@ -1,25 +1,28 @@
 """A template seen without dates: where its steps lie, in working days from its anchors.
 
-The steps are put on a calendar of Monday to Friday with no holidays, each anchor on a Monday behind
-the reach of the one before it, conditions left aside. So one working day is one day of the outline
-and a week is five.
+The steps are put on a calendar of Monday to Friday with no holidays, each anchor on a Monday far behind the one
+before it, conditions left aside; then the empty time between the steps of one anchor and those of the next is
+cut short. So one working day is one day of the outline and a week is five.
 """
 
 from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import CalendarDocument, Template
 from unisequa.core.errors import UnisequaError
+from unisequa.core.includes import Library
 from unisequa.core.plan import Plan
 from unisequa.core.schedule import UNDATED
 
 _MONDAY = dt.date(2001, 1, 1)
-_GAP_WEEKS = 2
+_BETWEEN = 10
+"""The working days left between the steps of one anchor and those of the next."""
+_DAYS_OF = {"weeks": 5, "months": 23}
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,86 +30,104 @@ class Outline:
     """Steps by key as half-open intervals of working days; ``anchors`` gives each anchor's day.
 
     ``length`` counts the working days from the first to the last of what hangs on the first anchor.
-    ``fault`` says why there are no intervals, if there are none.
+    ``drift`` says how many working days behind its offset a step lies. ``fault`` says why there are no
+    intervals, if there are none.
     """
 
-    spans: Mapping[str, tuple[int, int]]
-    anchors: Mapping[str, int]
-    length: int
-    drift: Mapping[str, int]
-    critical: frozenset[str]
+    spans: Mapping[str, tuple[int, int]] = field(default_factory=dict)
+    anchors: Mapping[str, int] = field(default_factory=dict)
+    length: int = 0
+    drift: Mapping[str, int] = field(default_factory=dict)
+    critical: frozenset[str] = frozenset()
     fault: str = ""
 
 
-def outline(template: Template) -> Outline:
-    """Where the steps of a template lie."""
+def outline(template: Template, library: Library | None = None) -> Outline:
+    """Where the steps of a template lie, with those of the templates it includes as far as ``library`` has them."""
     if template.grid == "minute":
-        return Outline({}, {}, 0, {}, frozenset(), "A job of hours and minutes has no outline in working days")
-    bare = _bare(template)
-    anchors: dict[str, dt.date] = {}
-    plan: Plan | None = None
-    reach, length = _MONDAY, 0
+        return Outline(fault="A job of hours and minutes has no outline in working days")
+    shelf = library or Library()
+    bare = _bare(template, shelf)
+    bare_shelf = shelf.map(lambda inner: _bare(inner, shelf))
+    own = [anchor.key for anchor in bare.anchors if anchor.from_ is None]
+    gap = 2 * (_reach(bare) + sum(_reach(inner) for inner in bare_shelf.within(bare))) // 5 + 4
     try:
-        for anchor in bare.anchors or ():
-            if anchor.from_ is None:
-                anchors[anchor.key] = reach
-                plan, last = _placed(bare, anchors, reach)
-                if len(anchors) == 1:
-                    length = _length(plan)
-                reach = _monday_after(last)
-        if plan is None:
-            plan, _ = _placed(bare, anchors, reach)
-            length = _length(plan)
-    except UnisequaError as error:
-        return Outline({}, {}, 0, {}, frozenset(), str(error))
-    return _measured(plan, length)
+        anchors = {key: _MONDAY + dt.timedelta(weeks=gap * i) for i, key in enumerate(own)}
+        occasion = Occasion(anchors=anchors, calendars=(CalendarDocument(name="week"),), today=_MONDAY)
+        plan = assemble(bare, occasion, bare_shelf)
+    except (UnisequaError, OverflowError) as error:
+        return Outline(fault=str(error))
+    return _measured(plan, [5 * gap * i for i in range(1, len(own))], 5 * gap // 2)
 
 
-def _placed(bare: Template, anchors: Mapping[str, dt.date], base: dt.date) -> tuple[Plan, dt.date]:
-    occasion = Occasion(anchors=anchors, calendars=(CalendarDocument(name="week"),), today=base)
-    plan = assemble(bare, occasion)
-    found = plan.reach()
-    return plan, max(base, dt.date.fromordinal(found[1])) if found else base
+def _reach(template: Template) -> int:
+    """So many working days, at most, lie between an anchor and the farthest step that hangs on it."""
+    lengths = sum(step.days for step in template.steps)
+    lags = sum(abs(link.lag) for link in template.links if isinstance(link.lag, int))
+    offsets = [
+        abs(m.offset) * _DAYS_OF.get(m.unit, 1)
+        for step in template.steps
+        for m in (step.when, step.not_before)
+        if m is not None and isinstance(m.offset, int)
+    ]
+    derived = [
+        abs(a.from_.offset) * _DAYS_OF.get(a.from_.unit, 1)
+        for a in template.anchors
+        if a.from_ and isinstance(a.from_.offset, int)
+    ]
+    return lengths + lags + max(offsets, default=0) + sum(derived)
 
 
-def _monday_after(day: dt.date) -> dt.date:
-    return day + dt.timedelta(days=7 * _GAP_WEEKS - day.weekday())
-
-
-def _bare(template: Template) -> Template:
+def _bare(template: Template, library: Library) -> Template:
     """The template without what an outline leaves aside."""
     steps = tuple(
         step.model_copy(update={"title": step.key, "only_if": None, "calendar": None}) for step in template.steps
     )
-    keys = {step.key for step in steps}
+    includes = tuple(i for i in template.includes if library.reachable(template, i))
+    keys = {step.key for step in steps} | {include.key for include in includes}
+    links = (k for k in template.links if k.from_.split(".")[0] in keys and k.to.split(".")[0] in keys)
     return template.model_copy(
         update={
             "steps": steps,
-            "links": tuple(k for k in template.links if k.from_ in keys and k.to in keys),
+            "links": tuple(links),
             "anchors": tuple(anchor.model_copy(update={"required": False}) for anchor in template.anchors),
             "roles": tuple(role.model_copy(update={"calendar": None}) for role in template.roles),
             "facts": (),
-            "includes": (),
+            "includes": includes,
             "naming": "",
             "direction": "forward",
         }
     )
 
 
-def _measured(plan: Plan, length: int) -> Outline:
+def _measured(plan: Plan, later: list[int], half: int) -> Outline:
+    """The plan in working days, with what lies between the anchors cut short; ``later`` are those behind the first."""
     week = WorkingCalendar()
     zero = _MONDAY.toordinal()
+    parents = {task.parent for task in plan.tasks}
     spans = {
         task.key: (week.count(zero, plan.schedule.start[i]), week.count(zero, plan.schedule.finish[i]))
         for i, task in enumerate(plan.tasks)
         if plan.schedule.start[i] != UNDATED
     }
     anchors = {key: week.count(zero, day) for key, day in plan.anchors.items() if day is not None}
-    drift = {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0}
-    critical = frozenset(task.key for i, task in enumerate(plan.tasks) if plan.schedule.critical[i])
-    return Outline(spans, anchors, length, drift, critical)
+    leaves = [span for key, span in spans.items() if key not in parents]
+    marks = leaves + [(day, day + 1) for day in anchors.values()]
+    cuts: list[tuple[int, int]] = []
+    for day in later:
+        border = day - half
+        before = max(finish for start, finish in marks if start < border)
+        behind = min(start for start, finish in marks if start >= border)
+        cuts.append((border, max(0, behind - before - _BETWEEN)))
 
+    def near(day: int) -> int:
+        return day - sum(cut for border, cut in cuts if day >= border)
 
-def _length(plan: Plan) -> int:
-    reach = plan.reach()
-    return WorkingCalendar().count(reach[0], reach[1] + 1) if reach else 0
+    first = [span for span in leaves if not later or span[0] < later[0] - half]
+    return Outline(
+        {key: (near(start), near(finish)) for key, (start, finish) in spans.items()},
+        {key: near(day) for key, day in anchors.items()},
+        max((finish for _, finish in first), default=0) - min((start for start, _ in first), default=0),
+        {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0},
+        frozenset(task.key for i, task in enumerate(plan.tasks) if plan.schedule.critical[i]),
+    )

@@ -127,6 +127,14 @@ def condition_fault(condition: str, names: frozenset[str]) -> str | None:
     return _fault("{{ (" + condition + ") }}", names)
 
 
+def names_in(text: str, *, condition: bool = False) -> frozenset[str]:
+    """The facts, anchors and roles that a text's placeholders, or a condition, name; none where it cannot be read."""
+    try:
+        return frozenset(find_undeclared_variables(_ENVIRONMENT.parse(f"{{{{ ({text}) }}}}" if condition else text)))
+    except (TemplateError, RecursionError):
+        return frozenset()
+
+
 @lru_cache(maxsize=4096)
 def _compiled(text: str) -> Template:
     return _ENVIRONMENT.from_string(text)

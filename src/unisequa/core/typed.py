@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import cast
 
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, LinkType, Step, Unit, When
+from unisequa.core.document import MOST_DAYS, Anchor, LagUnit, Link, LinkType, Measure, Step, Unit, When
 from unisequa.core.errors import UnisequaError, did_you_mean
 from unisequa.core.grid import FIRST_DAY, LAST_DAY
 from unisequa.core.words import MONTHS, day_words
@@ -91,22 +91,24 @@ class Follows:
     """One entry of "follows": a step, the link's type, and the lag in days of ``unit``."""
 
     key: str
-    lag: int = 0
+    lag: int | str = 0
     unit: LagUnit = "working"
     type: LinkType = "FS"
 
 
 _ENTRY = re.compile(
-    r"^(?P<step>.*?)(?:\s+(?P<type>fs|ss|ff|sf))?(?:\s*(?P<sign>[+−-])\s*(?P<lag>\d{1,5})\s*(?P<unit>wd|d)?)?$",
+    r"^(?P<step>.*?)(?:\s+(?P<type>fs|ss|ff|sf))?(?:\s*(?P<sign>[+−-])\s*(?:(?P<span>\d[\d\s]*[hm][\dhm\s]*|\d+d\s+\d[\dhm\s]*)|"
+    r"(?P<lag>\d{1,5}))\s*(?P<unit>wd|d)?)?$",
     re.IGNORECASE,
 )
 
 
-def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
+def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()) -> list[Follows]:
     """The steps that somebody typed as followed: ``till, bank +2 wd`` by key, title or row number.
 
     ``wd`` are working days (also without a unit), ``d`` days on every calendar. A link is finish-to-start
-    unless its type is named: ``bank SS +1 wd``.
+    unless its type is named: ``bank SS +1 wd``. A lag of hours is written out: ``doors +1h 30m``. Steps of an
+    ``included`` template are named by their keys: ``m.till``, or ``m`` for all of it.
 
     Raises
     ------
@@ -117,17 +119,19 @@ def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
     for entry in re.split(r"[,;\n]", text):
         if not entry.strip():
             continue
-        whole = _step(entry.strip(), steps)
+        whole = _step(entry.strip(), steps, included)
         if whole:
             found[f"{whole} FS"] = Follows(whole)
             continue
         parts = _ENTRY.match(entry.strip())
-        key = parts and _step(parts["step"].strip(), steps)
+        key = parts and _step(parts["step"].strip(), steps, included)
         if not parts or not key:
             word = parts["step"].strip() if parts else entry.strip()
             raise TypedError(f'no step "{word}"{did_you_mean(word, [step.key for step in steps])}')
-        lag = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
-        if abs(lag) > MOST_DAYS:
+        lag: int | str = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
+        if parts["span"]:
+            lag = ("-" if parts["sign"] != "+" else "") + parts["span"].strip()
+        if isinstance(lag, int) and abs(lag) > MOST_DAYS:
             raise TypedError(f'"{entry.strip()}": the lag is longer than {MOST_DAYS} days')
         kind = cast(LinkType, (parts["type"] or "FS").upper())
         found[f"{key} {kind}"] = Follows(
@@ -136,7 +140,9 @@ def typed_follows(text: str, steps: Sequence[Step]) -> list[Follows]:
     return list(found.values())
 
 
-def _step(word: str, steps: Sequence[Step]) -> str | None:
+def _step(word: str, steps: Sequence[Step], included: Sequence[str]) -> str | None:
+    if " " not in word and word.split(".", maxsplit=1)[0] in included:
+        return word
     if word.isascii() and word.isdigit() and 1 <= int(word) <= len(steps):
         return steps[int(word) - 1].key
     lower = word.lower()
@@ -155,7 +161,11 @@ def follows_words(links: Sequence[Link]) -> str:
     """
     words = []
     for link in links:
-        lag = f" {int(link.lag):+d} {'wd' if link.unit == 'working' else 'd'}" if link.lag else ""
+        if isinstance(link.lag, str):
+            sign = "" if link.lag.startswith(("-", "−")) else "+"
+            lag = f" {sign}{link.lag}{'' if link.unit == 'working' else ' d'}"
+        else:
+            lag = f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}" if link.lag else ""
         kind = "" if link.type == "FS" else f" {link.type}"
         words.append(f"{link.from_}{kind}{lag}")
     return ", ".join(words)
@@ -173,12 +183,20 @@ _WHEN = re.compile(
 )
 
 
-def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None) -> When | None:
+_HOURS = re.compile(
+    r"^(?:(?P<edge>starts?|due)\b\s*)?(?P<sign>[+−-])?\s*(?P<span>(?:\d+\s*[dhm]\s*)+)(?P<work>\bof work\b|\bwork\b)?"
+    r"\s*(?P<side>before|after|from)?\s*(?P<anchor>.*)$",
+    re.IGNORECASE,
+)
+
+
+def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None, *, hours: bool = False) -> When | None:
     """The offset that somebody typed; nothing for a step that its links alone date.
 
     ``-5`` and ``-5 wd`` are working days before the first anchor, ``+3 d`` days after it; ``w`` are weeks,
     ``mo`` months. ``start -5`` puts the step's start there instead of its end. Another anchor is named
-    behind: ``2 wd after Closing day``. What is not typed stays as it was ``before``.
+    behind: ``2 wd after Closing day``. What is not typed stays as it was ``before``. With ``hours``, for the
+    minute grid, also ``-1h 30m`` and ``+4h of work``.
 
     Raises
     ------
@@ -190,19 +208,26 @@ def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None)
     word = " ".join(text.split())
     if not word:
         return None
-    found = _WHEN.match(word)
+    found = (_HOURS.match(word) if hours else None) or _WHEN.match(word)
     if not found:
-        raise TypedError(f'"{text}" is no offset; type -5 (working days before), +3 d, -2 w, +1 mo, or nothing')
-    n = int(found["n"])
-    if n > MOST_DAYS:
+        more = "-1h 30m, " if hours else ""
+        raise TypedError(f'"{text}" is no offset; type {more}-5 (working days before), +3 d, -2 w, +1 mo, or nothing')
+    parts = found.groupdict()
+    if not parts.get("span") and int(parts["n"]) > MOST_DAYS:
         raise TypedError(f'"{text}" is longer than a hundred years')
     back = found["sign"] in ("-", "−") or (found["side"] or "").lower() == "before"
     anchor = _anchor((found["anchor"] or "").strip(), anchors)
     edge = before.edge if before else "finish"
     if found["edge"]:
         edge = "finish" if found["edge"].lower() == "due" else "start"
-    unit = _UNITS[_UNIT_WORDS[(found["unit"] or "").lower()]]
     roll = before.roll if before else "following"
+    if parts.get("span"):
+        unit: Unit = "working hours" if parts["work"] else "hours"
+        return When(
+            anchor=anchor, offset=("-" if back else "") + parts["span"].strip(), unit=unit, edge=edge, roll=roll
+        )
+    n = int(parts["n"])
+    unit = _UNITS[_UNIT_WORDS[(parts["unit"] or "").lower()]]
     return When(anchor=anchor, offset=-n if back else n, unit=unit, edge=edge, roll=roll)
 
 
@@ -217,14 +242,19 @@ def _anchor(word: str, anchors: Sequence[Anchor]) -> str:
     raise TypedError(f'no anchor "{word}"{did_you_mean(word, [anchor.label for anchor in anchors])}')
 
 
-def when_words(when: When, anchors: Sequence[Anchor]) -> str:
+def when_words(when: Measure, anchors: Sequence[Anchor]) -> str:
     """An offset as it is typed, one way back from :func:`typed_when`.
 
     >>> when_words(When(anchor="end", offset=-5, edge="start"), [Anchor(key="end", label="Period end")])
     'start -5 wd'
     """
     units = {unit: word for word, unit in _UNITS.items()}
-    offset = f"{when.offset:+d}" if isinstance(when.offset, int) and when.offset else str(when.offset)
-    edge = "start " if when.edge == "start" else ""
+    edge = "start " if getattr(when, "edge", "finish") == "start" else ""
     label = next((anchor.label for anchor in anchors[1:] if anchor.key == when.anchor), "")
-    return f"{edge}{offset} {units.get(when.unit, when.unit)}{' ' + label if label else ''}"
+    behind = f" {label}" if label else ""
+    if isinstance(when.offset, str) or when.unit not in units:
+        span = when.offset if isinstance(when.offset, str) else f"{when.offset}{'m' if 'minutes' in when.unit else 'h'}"
+        sign = "" if span.lstrip().startswith(("-", "−", "+")) else "+"
+        return f"{edge}{sign}{span}{' of work' if when.unit.startswith('working') else ''}{behind}"
+    offset = f"{when.offset:+d}" if when.offset else "0"
+    return f"{edge}{offset} {units[when.unit]}{behind}"

@@ -106,3 +106,8 @@ class _Loader(yaml.SafeLoader):
 
 def _read_yaml(text: str) -> object:
     return yaml.load(text, Loader=_Loader)  # noqa: S506 - a SafeLoader
+
+
+def write_yaml(content: dict[str, Any]) -> str:
+    """A document as YAML text, its keys in order; one way back from reading it."""
+    return yaml.safe_dump(content, allow_unicode=True, sort_keys=False, width=110)

@@ -60,7 +60,7 @@ class Calendar(Base):
 
 
 class TemplateRow(Base):
-    """A template: what its editions have in common."""
+    """A template: what its editions have in common. ``open_to`` is what everybody may: start, look or nothing."""
 
     __tablename__ = "templates"
 
@@ -68,10 +68,26 @@ class TemplateRow(Base):
     name: Mapped[str] = mapped_column(String(200))
     category: Mapped[str] = mapped_column(String(80), default="")
     owner_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    open_to: Mapped[str] = mapped_column(String(10), default="start")
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
 
     owner: Mapped[Person] = relationship()
     editions: Mapped[list[Edition]] = relationship(back_populates="template", order_by="Edition.number")
+    rights: Mapped[list[TemplateRight]] = relationship(cascade="all, delete-orphan", order_by="TemplateRight.id")
+
+
+class TemplateRight(Base):
+    """What somebody may do with a template beyond what everybody may: edit, start or look."""
+
+    __tablename__ = "template_rights"
+    __table_args__ = (UniqueConstraint("template_id", "person_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    template_id: Mapped[int] = mapped_column(ForeignKey("templates.id", ondelete="CASCADE"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    right: Mapped[str] = mapped_column(String(10))
+
+    person: Mapped[Person] = relationship()
 
 
 class Edition(Base):
@@ -93,6 +109,38 @@ class Edition(Base):
 
     template: Mapped[TemplateRow] = relationship(back_populates="editions")
     changed_by: Mapped[Person] = relationship()
+
+
+class TemplateEdit(Base):
+    """One edit of a draft as the difference that it made. ``state`` is done, undone, or dropped: out of reach of
+    undoing and redoing."""
+
+    __tablename__ = "template_edits"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    edition_id: Mapped[int] = mapped_column(ForeignKey("editions.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+    revision: Mapped[int]
+    state: Mapped[str] = mapped_column(String(10), default="done")
+    text: Mapped[str] = mapped_column(String(2000))
+    difference: Mapped[dict[str, Any]]
+
+    person: Mapped[Person] = relationship()
+
+
+class Leave(Base):
+    """Days on which somebody is away, both included."""
+
+    __tablename__ = "leave"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    first_on: Mapped[dt.date]
+    last_on: Mapped[dt.date]
+    label: Mapped[str] = mapped_column(String(200), default="")
+
+    person: Mapped[Person] = relationship()
 
 
 class Run(Base):

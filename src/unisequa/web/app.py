@@ -14,7 +14,18 @@ from starlette.staticfiles import StaticFiles
 from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused, Stale
 from unisequa.settings import Settings
 from unisequa.store.engine import Store
-from unisequa.web import library, runs, shifts, sign_in, start, template_parts, templates_page
+from unisequa.web import (
+    library,
+    runs,
+    shifts,
+    sign_in,
+    start,
+    template_editions,
+    template_panel,
+    template_rehearsal,
+    templates_page,
+)
+from unisequa.web.clips import Clips, Presence
 from unisequa.web.pages import STATIC, asks_for_piece, render
 from unisequa.web.session import ForgedRequest, Sessions, SignInNeeded
 
@@ -55,8 +66,19 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     store = Store(settings.url)
     store.migrate()
     app.state.settings, app.state.store, app.state.sessions = settings, store, Sessions(settings)
+    app.state.clips, app.state.presence = Clips(), Presence()
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for page in (sign_in, library, templates_page, template_parts, start, runs, shifts):
+    for page in (
+        sign_in,
+        library,
+        templates_page,
+        template_panel,
+        template_editions,
+        template_rehearsal,
+        start,
+        runs,
+        shifts,
+    ):
         app.include_router(page.router)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     app.middleware("http")(_guard)

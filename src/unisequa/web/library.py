@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions import templates as actions
+from unisequa.actions.access import may
+from unisequa.actions.drafts import template_row
+from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
+from unisequa.actions.shelf import shelf_for
+from unisequa.core.conditions import sentence
 from unisequa.core.outline import outline
+from unisequa.core.rows import rows
+from unisequa.core.step_fields import field_text
+from unisequa.core.words import count_words, day_words
 from unisequa.store.models import Person
+from unisequa.store.plans import template_of
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
 router = APIRouter()
+STATES = (("released", "Released"), ("draft", "With a draft"), ("retired", "Retired"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +43,7 @@ class Shelf:
     edition: int
     state: str
     draft: bool
-    mine: bool
+    startable: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,48 +53,128 @@ class LibraryPage:
     section: str
     shelves: tuple[Shelf, ...]
     categories: tuple[str, ...]
-    text: str
-    category: str
+    owners: tuple[tuple[int, str], ...]
+    states: tuple[tuple[str, str], ...]
+    search: actions.Search
     any_at_all: bool
     new_name: str = ""
     new_category: str = ""
     faults: dict[str, str] | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class PreviewLine:
+    """A step in a preview; a phase's head has only a title."""
+
+    title: str
+    role: str
+    due: str
+    lasts: str
+    depth: int
+    phase: bool = False
+    condition: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """A template without opening it."""
+
+    id: int
+    purpose: str
+    lines: tuple[PreviewLine, ...]
+    roles: str
+    anchors: str
+    facts: str
+
+
 @router.get("/library")
-def library(request: Request, me: SignedIn, store: StoreOf, text: str = "", category: str = "") -> Response:
+def library(
+    request: Request,
+    me: SignedIn,
+    store: StoreOf,
+    text: str = "",
+    category: str = "",
+    owner: str = "",
+    state: str = "",
+) -> Response:
     """The list, or only its rows when a script asks."""
-    page = _page(store, me, text[:200], category[:80])
+    search = actions.Search(text[:200], category[:80], int(owner) if owner.isdigit() else 0, state[:20])
+    page = _page(store, me, search)
     return render(request, "library_rows.html" if asks_for_piece(request) else "library.html", page)
 
 
-def _page(store: StoreOf, me: Person, text: str = "", category: str = "") -> LibraryPage:
+def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> LibraryPage:
+    search = search or actions.Search()
     with store.reading() as session:
-        entries = actions.library(session, me, text, category)
-        categories = tuple(actions.categories(session))
-        any_at_all = bool(entries) or bool(actions.library(session, me))
-        shelves = tuple(_shelf(entry, me) for entry in entries)
-    return LibraryPage("library", shelves, categories, text, category, any_at_all)
+        entries = actions.library(session, me, search)
+        everything = entries if search == actions.Search() else actions.library(session, me)
+        shelf = shelf_for(session, entries[0].template, all_of_them=True) if entries else None
+        owners = {entry.row.owner_id: entry.row.owner.name for entry in everything}
+        shelves = tuple(
+            Shelf(
+                id=entry.row.id,
+                name=entry.template.name,
+                category=entry.template.category,
+                purpose=entry.template.purpose,
+                owner=entry.row.owner.name,
+                steps=len(entry.template.steps),
+                days=outline(entry.template, shelf.library if shelf and entry.template.includes else None).length,
+                started=entry.started,
+                changed=day_words(entry.edition.changed_at.date(), year=True),
+                edition=entry.edition.number,
+                state=entry.edition.state,
+                draft=entry.has_draft,
+                startable=entry.edition.state == "released" and may(entry.row, me, "start"),
+            )
+            for entry in entries
+        )
+        return LibraryPage(
+            "library",
+            shelves,
+            tuple(actions.categories(session)),
+            tuple(sorted(owners.items(), key=lambda pair: pair[1])),
+            STATES,
+            search,
+            bool(everything),
+        )
 
 
-def _shelf(entry: actions.LibraryEntry, me: Person) -> Shelf:
-    from unisequa.core.words import day_words
-
-    return Shelf(
-        id=entry.row.id,
-        name=entry.template.name,
-        category=entry.template.category,
-        purpose=entry.template.purpose,
-        owner=entry.row.owner.name,
-        steps=len(entry.template.steps),
-        days=outline(entry.template).length,
-        started=entry.started,
-        changed=day_words(entry.edition.changed_at.date(), year=True),
-        edition=entry.edition.number,
-        state=entry.edition.state,
-        draft=entry.has_draft and entry.row.owner_id == me.id,
-        mine=entry.row.owner_id == me.id,
+@router.get("/library/{template_id}/preview")
+def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) -> Response:
+    """What is in a template, without opening it."""
+    with store.reading() as session:
+        row = template_row(session, template_id)
+        edition = actions.shown_edition(row, me)
+        if edition is None:
+            edition = edition_of(session, me, template_id)
+        template = template_of(edition)
+    lines: list[PreviewLine] = []
+    labels = {phase.key: phase.label for phase in template.phases}
+    phase: str | None = None
+    for shown in rows(template):
+        if shown.phase != phase:
+            phase = shown.phase
+            lines.append(PreviewLine(labels.get(phase or "", "No phase"), "", "", "", 0, phase=True))
+        step = shown.step
+        lines.append(
+            PreviewLine(
+                step.title,
+                field_text(template, step, "role"),
+                field_text(template, step, "when") or field_text(template, step, "follows"),
+                "milestone" if step.days == 0 else count_words(step.days, "day"),
+                shown.depth,
+                condition=sentence(step.only_if, template) if step.only_if else "",
+            )
+        )
+    found = Preview(
+        template_id,
+        template.purpose,
+        tuple(lines),
+        ", ".join(role.label for role in template.roles) or "none",
+        ", ".join(anchor.label for anchor in template.anchors) or "none",
+        ", ".join(fact.label for fact in template.facts) or "nothing",
     )
+    return render(request, "library_preview.html", found)
 
 
 @router.post("/library")
@@ -95,8 +185,6 @@ def new_template(request: Request, me: SignedIn, form: Posted, store: StoreOf) -
         with store.writing() as session:
             edition = actions.create_template(session, me, name, category)
     except Refused as error:
-        page = _page(store, me)
-        values = {f: getattr(page, f) for f in page.__dataclass_fields__}
-        values |= {"new_name": name, "new_category": category, "faults": error.faults}
-        return render(request, "library.html", LibraryPage(**values), status=422)
+        page = replace(_page(store, me), new_name=name, new_category=category, faults=error.faults)
+        return render(request, "library.html", page, status=422)
     return RedirectResponse(f"/templates/{edition.template_id}", status_code=303)

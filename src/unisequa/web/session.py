@@ -18,6 +18,7 @@ from itsdangerous import BadData, URLSafeTimedSerializer
 from starlette.datastructures import FormData
 from starlette.responses import Response
 
+from unisequa.actions.errors import Refused
 from unisequa.settings import Settings
 from unisequa.store.engine import Store
 from unisequa.store.models import Person
@@ -137,12 +138,29 @@ async def posted(request: Request) -> FormData:
     return form
 
 
+async def posted_json(request: Request) -> Any:
+    """The JSON body of a change, its token checked.
+
+    Raises
+    ------
+    ForgedRequest
+    Refused
+        When it is no JSON.
+    """
+    sessions_of(request).check(sessions_of(request).read(request), request.headers.get(TOKEN_HEADER) or "")
+    try:
+        return await request.json()
+    except ValueError:
+        raise Refused({"": "What was sent is not JSON."}) from None
+
+
 def field(form: FormData, name: str, most: int = 20_000) -> str:
     """A text field of a form, empty when it is not there."""
     value = form.get(name)
     return value[:most] if isinstance(value, str) else ""
 
 
+PostedJson = Annotated[Any, Depends(posted_json)]
 SignedIn = Annotated[Person, Depends(signed_in)]
 Posted = Annotated[FormData, Depends(posted)]
 StoreOf = Annotated[Store, Depends(store_of)]

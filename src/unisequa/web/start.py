@@ -12,9 +12,9 @@ from starlette.datastructures import FormData
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions import runs as actions
+from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
 from unisequa.actions.people import people
-from unisequa.actions.templates import edition_of
 from unisequa.core.document import Template
 from unisequa.core.errors import DateRangeError, DocumentError
 from unisequa.core.plan import Plan

@@ -1,178 +1,157 @@
-"""A template as a sheet: rows of steps, and a field of working days from the anchors."""
+"""The sheet of a template as numbers and words, for the script that draws it.
+
+Places are working days of the outline (or days of the calendar in a rehearsal), not pixels: zoom, folding and
+lanes are the browser's. Keys that say nothing are left out, so that 500 steps stay a small page.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from typing import Any
 
-from unisequa.core.document import Step, Template
-from unisequa.core.editing import in_phases
-from unisequa.core.outline import Outline, outline
+from unisequa.core.conditions import sentence
+from unisequa.core.document import DayLabel, Link, Step, Template
+from unisequa.core.errors import DocumentError
+from unisequa.core.findings import Finding
+from unisequa.core.includes import Library, Placed, whole
+from unisequa.core.outline import Outline
+from unisequa.core.rows import rows
+from unisequa.core.step_fields import KINDS, duration_text
 from unisequa.core.typed import follows_words, when_words
-from unisequa.web.sheet.marks import Arrow, Mark, arrows, bar
-from unisequa.web.sheet.scale import HEAD, ROW, Head, Plumb, Scale, Stripe, Tick, plumbs
+from unisequa.core.words import count_words
 
-PX = 15.0
-WIDEST = 400
-MARGIN = 3
+MARGIN = 4
+LEAST = 44
+MOST_CHECKS = 100
 
-
-@dataclass(frozen=True, slots=True)
-class StepLine:
-    """A step's row, its cells as they are typed."""
-
-    key: str
-    number: int
-    title: str
-    role: str
-    when: str
-    duration: str
-    follows: str
-    depth: int
-    conditional: str
-    y: int
-    mark: Mark | None
-    drift: int
+Json = dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class PhaseHead:
-    """A phase's row; ``key`` is empty for steps without a phase."""
-
-    phase: str
-    label: str
-    count: int
-    y: int
-
-
-@dataclass(frozen=True, slots=True)
-class TemplateSheet:
-    """All that the sheet's template draws; one column is a working day."""
-
-    lines: tuple[PhaseHead | StepLine, ...]
-    scale: Scale
-    head: Head
-    off: tuple[Stripe, ...]
-    plumbs: tuple[Plumb, ...]
-    arrows: tuple[Arrow, ...]
-    height: int
-    fault: str
-    length: int
-    row: int = ROW
-    head_height: int = HEAD
-
-
-def template_sheet(template: Template) -> TemplateSheet:
-    """The sheet of a template."""
-    seen = outline(template)
-    scale = _scale(seen)
-    labels = {role.key: role.label for role in template.roles}
-    follows: dict[str, list] = {}  # type: ignore[type-arg]
+def sheet_model(template: Template, seen: Outline, library: Library, checks: Iterable[Finding]) -> Json:
+    """All that the sheet shows of a template."""
+    found = list(checks)
+    into: dict[str, list[Link]] = {}
     for link in template.links:
-        follows.setdefault(link.to, []).append(link)
-    lines: list[PhaseHead | StepLine] = []
-    ends: dict[str, tuple[float, float, float]] = {}
-    y, number = 0, 0
-    steps = in_phases(template)
-    depth = _depths(template)
-    for key, label in [("", ""), *((phase.key, phase.label) for phase in template.phases)]:
-        members = [step for step in steps if (step.phase or "") == key]
-        if key:
-            lines.append(PhaseHead(key, label, len(members), y))
-            y += ROW
-        for step in members:
-            number += 1
-            mark = _mark(seen, scale, step, y)
-            into = follows.get(step.key, [])
-            lines.append(
-                StepLine(
-                    step.key,
-                    number,
-                    step.title,
-                    labels.get(step.role or "", ""),
-                    when_words(step.when, template.anchors) if step.when else "",
-                    str(step.days),
-                    follows_words(into),
-                    depth[step.key],
-                    step.only_if or "",
-                    y,
-                    mark,
-                    seen.drift.get(step.key, 0),
-                )
-            )
-            if mark:
-                ends[step.key] = (mark.x, mark.x + mark.width, y)
-            y += ROW
-    milestones = frozenset(step.key for step in template.steps if step.days == 0)
-    pairs = ((link.from_, link.to, link.type) for link in template.links)
-    return TemplateSheet(
-        tuple(lines),
-        scale,
-        _head(scale, seen),
-        (),
-        _plumbs(template, seen, scale),
-        arrows(pairs, ends, milestones),
-        max(y, ROW),
-        seen.fault,
-        seen.length,
-    )
+        into.setdefault(link.to, []).append(link)
+    shown = rows(template)
+    parents = {step.parent for step in template.steps}
+    labels = {role.key: role.label for role in template.roles}
+    lines = []
+    for number, row in enumerate(shown, 1):
+        step = row.step
+        line = _line(step, labels, template)
+        line |= {"n": number, "f": follows_words(into.get(step.key, []))}
+        line |= {"lv": row.depth, "pa": step.parent, "ph": row.phase, "ch": step.key in parents}
+        lines.append(_slim({**line, **_place(seen, step.key)}))
+    included = [_included(template, include.key, seen, library) for include in template.includes]
+    first, days = _reach(seen)
+    return {
+        "lines": lines + [line for part in included for line in part["lines"]],
+        "links": [
+            [link.from_, link.to, link.type] for link in template.links
+        ] + [link for part in included for link in part["links"]],
+        "phases": [[phase.key, phase.label] for phase in template.phases],
+        "roles": [[role.key, role.label] for role in template.roles],
+        "facts": [[fact.key, fact.label] for fact in template.facts],
+        "anchors": [[anchor.key, anchor.label, seen.anchors.get(anchor.key)] for anchor in template.anchors],
+        "labels": [[day, label.label] for label in template.day_labels if (day := _label_day(label, seen)) is not None],
+        "includes": [part["head"] for part in included],
+        "first": first,
+        "days": days,
+        "length": seen.length,
+        "fault": seen.fault,
+        "checks": [
+            _slim({"text": f.text, "part": f.part, "key": f.key, "field": f.field, "bars": f.bars})
+            for f in found[:MOST_CHECKS]
+        ],
+        "count": len(found),
+        "bars": sum(f.bars for f in found),
+        "head": _head(template, seen),
+    }  # fmt: skip
 
 
-def _scale(seen: Outline) -> Scale:
-    reach = [day for span in seen.spans.values() for day in span] + list(seen.anchors.values())
-    if not reach:
-        return Scale(-10, 40, PX)
-    first, last = min(reach) - MARGIN, max(reach) + MARGIN + 6
-    days = max(last - first, 40)
-    return Scale(first, days, PX if days <= WIDEST else max(2.0, PX * WIDEST / days))
+def _head(template: Template, seen: Outline) -> Json:
+    steps = count_words(len(template.steps), "step")
+    over = f" over {count_words(seen.length, 'working day')}" if seen.length else ""
+    return {"name": template.name, "category": template.category or "No category", "size": steps + over}
 
 
-def _mark(seen: Outline, scale: Scale, step: Step, y: int) -> Mark | None:
-    span = seen.spans.get(step.key)
-    if span is None:
+def _line(step: Step, roles: Mapping[str, str], template: Template) -> Json:
+    return {
+        "k": step.key,
+        "t": step.title,
+        "r": roles.get(step.role or "", ""),
+        "w": when_words(step.when, template.anchors) if step.when else "",
+        "a": step.when.anchor if step.when else "",
+        "e": step.when is not None and step.when.edge == "start",
+        "d": duration_text(template, step),
+        "ms": step.days == 0 and template.grid == "day",
+        "ki": KINDS[step.kind] if step.kind != "todo" else "",
+        "if": sentence(step.only_if, template) if step.only_if else "",
+        "so": roles.get(step.sign_off.role, "") if step.sign_off else "",
+        "no": bool(step.instructions or step.attachments or step.links_out),
+    }
+
+
+def _place(seen: Outline, key: str) -> Json:
+    span = seen.spans.get(key)
+    return {"s": list(span) if span else None, "dr": seen.drift.get(key, 0), "cr": key in seen.critical}
+
+
+def _slim(line: Json) -> Json:
+    return {key: value for key, value in line.items() if value or key in {"k", "n"}}
+
+
+def _reach(seen: Outline) -> tuple[int, int]:
+    marks = [day for span in seen.spans.values() for day in span] + list(seen.anchors.values())
+    if not marks:
+        return -10, LEAST
+    first = min(marks) - MARGIN
+    return first, max(max(marks) + MARGIN + 6 - first, LEAST)
+
+
+def _label_day(label: DayLabel, seen: Outline) -> int | None:
+    per = {"working days": 1.0, "days": 5 / 7, "weeks": 5.0, "months": 21.7}.get(label.unit)
+    zero = seen.anchors.get(label.anchor)
+    if per is None or zero is None or not isinstance(label.offset, int):
         return None
-    if step.days == 0:
-        return Mark("milestone", scale.x(span[0]), y, 0.0, "waiting")
-    x, width = bar(scale, *span)
-    return Mark("bar", x, y, width, "waiting", slack_to=None)
+    return zero + round(label.offset * per)
 
 
-def _depths(template: Template) -> Mapping[str, int]:
-    parents = {step.key: step.parent for step in template.steps}
-    depths = {}
-    for key, parent in parents.items():
-        depth, above = 0, parent
-        while above and depth < 3:
-            depth, above = depth + 1, parents.get(above)
-        depths[key] = depth
-    return depths
+def _included(template: Template, key: str, seen: Outline, library: Library) -> Json:
+    """The steps of an included template with the row they fold into; none where it cannot be laid out."""
+    include = next(include for include in template.includes if include.key == key)
+    inner = library.find(include.template)
+    head: Json = {"key": key, "label": inner.name if inner else include.template, "template": include.template}
+    head |= {"phase": include.phase, "fault": "", "count": 0, "s": None}
+    empty = {"head": head, "lines": [], "links": []}
+    if inner is None or not library.reachable(template, include):
+        words = "is not in the library" if inner is None else "includes this one, or is on another grid"
+        return empty | {"head": head | {"fault": f"{include.template} {words}; its steps are left out"}}
+    try:
+        parts = whole(template, library)
+    except DocumentError as error:
+        return empty | {"head": head | {"fault": str(error.faults[0])}}
+    own = [placed for placed in parts.steps if placed.key.split(".")[0] == key]
+    links: dict[str, list[Link]] = {}
+    inside = []
+    for source, target, link, _ in parts.links:
+        if target.split(".")[0] == key and source.split(".")[0] == key:
+            links.setdefault(target, []).append(link.model_copy(update={"from_": source, "to": target}))
+            inside.append([source, target, link.type])
+    lines = [_locked(placed, key, parts.roles, inner, seen, links.get(placed.key, [])) for placed in own]
+    spans = [seen.spans[placed.key] for placed in own if placed.key in seen.spans]
+    if spans:
+        head["s"] = [min(a for a, _ in spans), max(b for _, b in spans)]
+    return {"head": head | {"count": len(lines)}, "lines": lines, "links": inside}
 
 
-def _head(scale: Scale, seen: Outline) -> Head:
-    """Every fifth working day, counted from the nearest anchor at or before it; before the first, from the first."""
-    anchors = sorted(seen.anchors.values())
-    numbers, weeks = [], []
-    for day in range(int(scale.first), int(scale.first + scale.days)):
-        zero = anchors[0] if anchors else 0
-        for at in anchors:
-            if at - 5 <= day:
-                zero = at
-        n = day - zero
-        if n % 5 == 0:
-            numbers.append(Tick(scale.x(day + 0.5) - 3, "0" if n == 0 else f"{n:+d}".replace("-", "−")))
-            weeks.append(scale.x(day))
-    return Head((), tuple(numbers), (), tuple(weeks))
-
-
-def _plumbs(template: Template, seen: Outline, scale: Scale) -> tuple[Plumb, ...]:
-    wanted = [
-        ("anchor", scale.x(seen.anchors[anchor.key] + 0.5), anchor.label)
-        for anchor in template.anchors
-        if anchor.key in seen.anchors
-    ]
-    for label in template.day_labels:
-        per = {"working days": 1, "days": 1, "weeks": 5, "months": 21}.get(label.unit)
-        zero = seen.anchors.get(label.anchor)
-        if per and zero is not None and isinstance(label.offset, int) and label.offset:
-            wanted.append(("label", scale.x(zero + label.offset * per + 0.5), label.label))
-    return plumbs(wanted, scale.width)  # type: ignore[arg-type]
+def _locked(
+    placed: Placed, key: str, roles: Mapping[str, Any], inner: Template, seen: Outline, into: list[Link]
+) -> Json:
+    step = placed.step
+    role = roles.get(placed.scope.roles.get(step.role or "", placed.scope.prefix + (step.role or "")))
+    line = _line(step, {}, inner)
+    line |= {"k": placed.key, "n": 0, "r": role.label if role else "", "f": follows_words(into)}
+    line |= {"in": key, "lv": 1, "so": ""}
+    return _slim({**line, **_place(seen, placed.key)})

@@ -1,0 +1,50 @@
+"""Steps from the cells of a table, pasted into the sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from unisequa.core.document import Template
+from unisequa.core.editing import EditError
+from unisequa.core.rows import Line, Place, insert
+from unisequa.core.step_fields import set_field
+
+COLUMNS = ("title", "role", "when", "duration", "follows")
+"""The columns of a pasted table, those of the sheet."""
+_HEADS = {
+    "step": "title", "title": "title", "task": "title", "name": "title", "role": "role", "due": "when",
+    "offset": "when", "when": "when", "days": "duration", "duration": "duration",
+    "working days": "duration", "follows": "follows",
+    "phase": "phase", "effort": "effort", "instructions": "instructions", "kind": "kind", "priority": "priority",
+}  # fmt: skip
+
+
+def pasted_table(template: Template, cells: Sequence[Sequence[str]], place: Place) -> tuple[Template, list[str]]:
+    """New steps, one a row; gives their keys too. A first row of column names says what is in which column.
+
+    Raises
+    ------
+    EditError
+        Naming the row and the column at fault; then nothing is put in.
+    """
+    rows = [row for row in cells if any(cell.strip() for cell in row)]
+    columns: list[str | None] = [*COLUMNS]
+    if rows and all(cell.strip().casefold() in _HEADS or not cell.strip() for cell in rows[0]):
+        columns = [_HEADS.get(cell.strip().casefold()) for cell in rows[0]]
+        rows = rows[1:]
+    if "title" not in columns:
+        raise EditError("title", "no column is named Step, so there are no titles to paste")
+    at = columns.index("title")
+    titles = [row[at].strip() if at < len(row) else "" for row in rows]
+    for i, title in enumerate(titles, 1):
+        if not title:
+            raise EditError("title", f"row {i} has no title; every step needs one")
+    template, keys = insert(template, [Line(title[:200]) for title in titles], place)
+    for i, (key, row) in enumerate(zip(keys, rows, strict=True), 1):
+        for name, cell in zip(columns, row, strict=False):
+            if name and name != "title" and cell.strip():
+                try:
+                    template = set_field(template, [key], name, cell)
+                except EditError as error:
+                    raise EditError(name, f"row {i}, {name}: {error}") from None
+    return template, keys

@@ -1,0 +1,277 @@
+"""The rows of a template: steps in their phases and under their parents, and edits of that order.
+
+A row's place is said by the row it stands behind, its phase and its parent; a sub-step stands in the phase of
+the step it belongs to. Every edit gives the steps back in the order in which they are shown.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from unisequa.core.checks import DEEPEST
+from unisequa.core.document import Step, Template
+from unisequa.core.editing import EditError, changed, index_of, made, slug
+
+MOST_PASTED = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A step as it is shown: ``depth`` 0, 1 or 2, ``phase`` that of the step it belongs to."""
+
+    step: Step
+    depth: int
+    phase: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where rows are to be put: behind a row (None: first) of a phase, under a parent."""
+
+    after: str | None = None
+    phase: str | None = None
+    parent: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of a pasted list: a title and how deep it lies under what is above it, 0 to 2."""
+
+    title: str
+    level: int = 0
+
+
+def rows(template: Template) -> list[Row]:
+    """The steps as people see them: without a phase first, then phase by phase, each with its sub-steps."""
+    known = {step.key for step in template.steps}
+    below: dict[str | None, list[Step]] = {}
+    for step in template.steps:
+        below.setdefault(step.parent if step.parent in known else None, []).append(step)
+    order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
+    found: list[Row] = []
+
+    def lay(step: Step, depth: int, phase: str | None) -> None:
+        found.append(Row(step, depth, phase))
+        for child in below.get(step.key, ()):
+            lay(child, depth + 1, phase)
+
+    for step in sorted(below.get(None, ()), key=lambda s: order.get(s.phase or "", 0)):
+        lay(step, 0, step.phase)
+    return found
+
+
+def in_phases(template: Template) -> list[Step]:
+    """The steps in the order of their rows."""
+    return [row.step for row in rows(template)]
+
+
+def place_behind(template: Template, after: str | None, level: int | None = None) -> Place:
+    """The place behind a row on a level of its own or above, or right below it; on the row's own without one."""
+    if after is None:
+        return Place()
+    shown = {row.step.key: row for row in rows(template)}
+    if after not in shown:
+        raise EditError("key", f'the step "{after}" is not there any more; somebody may have taken it out')
+    row = shown[after]
+    level = row.depth if level is None else min(max(level, 0), row.depth + 1, DEEPEST - 1)
+    parent: str | None = after
+    for _ in range(row.depth + 1 - level):
+        parent = shown[parent].step.parent if parent else None
+    return Place(after, row.phase, parent)
+
+
+def insert(template: Template, lines: Sequence[Line], place: Place) -> tuple[Template, list[str]]:
+    """New steps, one a line; gives their keys too."""
+    wanted = [line for line in lines if line.title.strip()]
+    if not wanted:
+        raise EditError("title", "a step needs a title; type one")
+    if len(wanted) > MOST_PASTED:
+        raise EditError("title", f"that is more than {MOST_PASTED} lines; import them from a file instead")
+    taken = {step.key for step in template.steps}
+    above: list[str | None] = [place.parent]
+    steps = []
+    for line in wanted:
+        level = min(line.level, len(above) - 1)
+        key = slug(line.title, taken, fallback="step")
+        taken.add(key)
+        values = {"key": key, "title": line.title, "phase": place.phase, "parent": above[level]}
+        steps.append(made(Step, "title", values))
+        above = [*above[: level + 1], key]
+    return put(template, steps, place), [step.key for step in steps]
+
+
+def put(template: Template, steps: Sequence[Step], place: Place) -> Template:
+    """Steps that are not there yet put in, those without a parent among them under the place's."""
+    own = {step.key for step in steps}
+    placed = [
+        step
+        if step.parent in own
+        else step.model_copy(update={"parent": place.parent, "phase": place.phase})
+        for step in steps
+    ]  # fmt: skip
+    rest = in_phases(template)
+    if place.after is not None:
+        at = index_of(rest, place.after, "step") + 1
+    else:
+        same = [i for i, step in enumerate(rest) if step.phase == place.phase and step.parent == place.parent]
+        at = same[0] if same else len(rest)
+    return _laid(template, (*rest[:at], *placed, *rest[at:]))
+
+
+def _laid(template: Template, steps: Iterable[Step], **changes: object) -> Template:
+    """The template with these steps, in the order they are shown, each in the phase of what it belongs to."""
+    loose = template.model_copy(update={"steps": tuple(steps), **changes})
+    laid = tuple(
+        row.step if row.step.phase == row.phase else row.step.model_copy(update={"phase": row.phase})
+        for row in rows(loose)
+    )
+    if len(laid) < len(loose.steps):
+        raise EditError("move", "a step cannot stand under itself")
+    return changed(template, steps=laid, **changes)
+
+
+def block(template: Template, keys: Iterable[str]) -> list[Step]:
+    """Steps with all their sub-steps, in the order of their rows."""
+    wanted = set(keys)
+    for key in wanted:
+        index_of(template.steps, key, "step")
+    found = []
+    for row in rows(template):
+        if row.step.key in wanted or row.step.parent in wanted:
+            wanted.add(row.step.key)
+            found.append(row.step)
+    return found
+
+
+def tops(template: Template, keys: Iterable[str]) -> list[str]:
+    """Of some rows those that lie under none of the others, in order."""
+    steps = block(template, keys)
+    own = {step.key for step in steps}
+    return [step.key for step in steps if step.parent not in own]
+
+
+def move(template: Template, keys: Iterable[str], place: Place) -> Template:
+    """Rows with their sub-steps to another place, which must not lie among them."""
+    steps = block(template, keys)
+    own = {step.key for step in steps}
+    if place.parent in own:
+        raise EditError("move", "a step cannot stand under itself; choose a place outside of it")
+    shown = in_phases(template)
+    after = place.after
+    while after in own:  # let go within itself: behind what stands above it
+        at = index_of(shown, after or "", "step")
+        after = shown[at - 1].key if at else None
+    rest = template.model_copy(update={"steps": tuple(step for step in template.steps if step.key not in own)})
+    return put(rest, steps, Place(after, place.phase, place.parent)) if rest.steps else _moved_all(template, place)
+
+
+def _moved_all(template: Template, place: Place) -> Template:
+    steps = (step if step.parent else step.model_copy(update={"phase": place.phase}) for step in in_phases(template))
+    return _laid(template, steps)
+
+
+def level(template: Template, keys: Iterable[str], *, by: int) -> Template:
+    """Rows one level in, under the row above them, or one level out."""
+    wanted = tops(template, keys)
+    for key in wanted if by > 0 else reversed(wanted):
+        template = _in(template, key) if by > 0 else _out(template, key)
+    return template
+
+
+def _siblings(template: Template, key: str) -> tuple[list[Row], int]:
+    shown = rows(template)
+    row = shown[index_of([r.step for r in shown], key, "step")]
+    same = [r for r in shown if r.step.parent == row.step.parent and r.phase == row.phase]
+    return same, same.index(row)
+
+
+def _in(template: Template, key: str) -> Template:
+    same, i = _siblings(template, key)
+    if i == 0:
+        raise EditError("level", f"{same[0].step.title} is the first here; there is no row above it to belong to")
+    above = same[i - 1]
+    deepest = max(_depth(template, step.key) for step in block(template, [key]))
+    if deepest + 1 >= DEEPEST:
+        raise EditError("level", f"steps go {DEEPEST} levels deep; this would be one more")
+    last = block(template, [above.step.key])[-1].key
+    return move(template, [key], Place(last, same[i].phase, above.step.key))
+
+
+def _depth(template: Template, key: str) -> int:
+    return next(row.depth for row in rows(template) if row.step.key == key)
+
+
+def _out(template: Template, key: str) -> Template:
+    same, i = _siblings(template, key)
+    parent = same[i].step.parent
+    if parent is None:
+        return template
+    above = template.steps[index_of(template.steps, parent, "step")]
+    last = [step.key for step in block(template, [parent]) if step.key not in {s.key for s in block(template, [key])}]
+    return move(template, [key], Place(last[-1], same[i].phase, above.parent))
+
+
+def nudge(template: Template, keys: Iterable[str], *, by: int) -> Template:
+    """Rows one place up or down among those they stand with; across a phase's border they join that phase."""
+    wanted = tops(template, keys)
+    for key in wanted if by < 0 else reversed(wanted):
+        same, i = _siblings(template, key)
+        to = i + (1 if by > 0 else -1)
+        if 0 <= to < len(same):
+            if same[to].step.key in wanted:
+                continue
+            behind = to if by > 0 else to - 1
+            after = block(template, [same[behind].step.key])[-1].key if behind >= 0 else same[i].step.parent
+            template = move(template, [key], Place(after, same[i].phase, same[i].step.parent))
+        elif same[i].step.parent is None:
+            template = _across(template, key, same[i].phase, by)
+    return template
+
+
+def _across(template: Template, key: str, phase: str | None, by: int) -> Template:
+    phases = [None, *(p.key for p in template.phases)]
+    border = phases.index(phase) + (1 if by > 0 else -1)
+    if not 0 <= border < len(phases):
+        return template
+    there = [row.step.key for row in rows(template) if row.phase == phases[border]]
+    return move(template, [key], Place(there[-1] if there and by < 0 else None, phases[border]))
+
+
+def sort_by_date(template: Template, starts: Mapping[str, int], phase: str | None = None) -> Template:
+    """The rows of a phase, or of all, in the order in which they begin; those without a date stay behind the
+    row above them."""
+    place: dict[str, tuple[float, int]] = {}
+    last: dict[tuple[str | None, str | None], float] = {}
+    for i, row in enumerate(rows(template)):
+        group = (row.phase, row.step.parent)
+        start = starts.get(row.step.key, last.get(group, float("-inf")))
+        last[group] = start
+        place[row.step.key] = (start if phase is None or row.phase == phase else 0, i)
+    return _laid(template, sorted(in_phases(template), key=lambda step: place[step.key]))
+
+
+_BULLET = re.compile(r"^(?:[-*•–]|\d{1,3}[.)])\s+(?:\[[ xX]\]\s+)?")
+
+
+def lines_of(text: str) -> list[Line]:
+    """The lines of a pasted list; its indents, by tabs or spaces, are levels, bullets and numbers are left out.
+
+    >>> lines_of("- Pack\\n  - Label crates")
+    [Line(title='Pack', level=0), Line(title='Label crates', level=1)]
+    """
+    found: list[Line] = []
+    indents: list[int] = []
+    for raw in text.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
+        plain = raw.expandtabs(4)
+        title = _BULLET.sub("", plain.strip()).strip()
+        if not title:
+            continue
+        indent = len(plain) - len(plain.lstrip())
+        while indents and indents[-1] > indent:
+            indents.pop()
+        if not indents or indents[-1] < indent:
+            indents.append(indent)
+        found.append(Line(title[:200], min(len(indents) - 1, DEEPEST - 1)))
+    return found

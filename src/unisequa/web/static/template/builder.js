@@ -1,0 +1,90 @@
+// Conditions put together in the panel, messages, files, and the box that releases an edition.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("condition", () => ({
+    facts: [], clauses: [], joiner: "and", fault: "", all: {}, keys: [],
+    init() {
+      const found = JSON.parse(this.$el.dataset.condition);
+      this.facts = found.facts || [];
+      this.clauses = found.clauses || [];
+      this.joiner = found.joiner || "and";
+      this.all = found.operators || {};
+      this.keys = this.$el.dataset.keys.split(" ");
+    },
+    fact(clause) { return this.facts.find((fact) => fact.key === clause.fact) || { kind: "text", choices: [] }; },
+    operators(clause) { return this.all[this.fact(clause).kind] || []; },
+    bare(clause) { return ["yes", "no", "given", "open"].includes(clause.operator); },
+    chosen(clause) { return !this.bare(clause) && this.fact(clause).choices.length > 0; },
+    typed(clause) { return !this.bare(clause) && this.fact(clause).choices.length === 0; },
+    choices(clause) { return this.fact(clause).choices; },
+    label(what, i) { return `${what} ${i + 1}`; },
+    add() {
+      const fact = this.facts[0];
+      this.clauses.push({ fact: fact.key, operator: this.all[fact.kind][0][0], value: fact.choices[0] || "" });
+      this.save();
+    },
+    drop(i) {
+      this.clauses.splice(i, 1);
+      this.save();
+    },
+    turned(i) {
+      const clause = this.clauses[i];
+      clause.operator = this.operators(clause)[0][0];
+      clause.value = this.fact(clause).choices[0] || "";
+      this.save();
+    },
+    save() {
+      this.fault = "";
+      if (this.clauses.some((clause) => this.typed(clause) && !String(clause.value).trim())) return;
+      const clauses = this.clauses.map((clause) => ({ fact: clause.fact, operator: clause.operator, value: String(clause.value) }));
+      Sheet.edit({ op: "condition", keys: this.keys, joiner: this.joiner, clauses }, { refused: (answer) => { this.fault = answer.message; } });
+    },
+  }));
+});
+
+const panelKey = (element) => element.closest("[data-keys]").dataset.keys.split(" ")[0];
+document.addEventListener("change", (event) => {
+  const input = event.target;
+  if (input.dataset.mf) return messageChanged(input);
+  if ("attach" in input.dataset) return attach(input);
+  return undefined;
+});
+
+function messageChanged(input) {
+  const box = input.closest("[data-message]");
+  const value = (name) => box.querySelector(`[data-mf="${name}"]`).value;
+  const values = {};
+  if (input.dataset.mf === "offset" || input.dataset.mf === "side") values.offset = Number(value("offset")) * Number(value("side"));
+  else values[input.dataset.mf] = input.value;
+  return Sheet.edit({ op: "message", key: panelKey(input), index: Number(box.dataset.message), values });
+}
+
+async function attach(input) {
+  const file = input.files[0];
+  if (!file) return;
+  const form = new FormData();
+  form.append("key", panelKey(input));
+  form.append("file", file);
+  const answer = await fetch(`${Sheet.path()}/attachments`, { method: "POST", body: form, headers: { "x-csrf-token": document.body.dataset.csrf, accept: "application/json" } });
+  const found = await answer.json().catch(() => ({ message: "That file could not be kept." }));
+  if (!answer.ok) toast(found.message || (found.error && found.error.message) || "That file could not be kept.");
+  await Sheet.reload();
+  Sheet.panelStale();
+}
+
+const MORE = {
+  "message-add": (button) => Sheet.edit({ op: "message", key: panelKey(button), values: { to: button.dataset.to } }),
+  "message-remove": (button) => Sheet.edit({ op: "message", key: panelKey(button), index: Number(button.closest("[data-message]").dataset.message) }),
+  detach: (button) => Sheet.edit({ op: "detach", key: panelKey(button), sha256: button.dataset.sha }),
+  include: () => Sheet.edit({ op: "add", part: "includes", label: document.getElementById("new-includes").value }),
+  release: () => openRelease(),
+};
+
+// What a release changes, in words, before it is made.
+async function openRelease() {
+  await Sheet.whenIdle();
+  const box = document.getElementById("release-box");
+  const answer = await fetch(`${Sheet.path()}/release`, { headers: { "hx-request": "true" } });
+  box.innerHTML = await answer.text();
+  box.showModal();
+  box.querySelector("textarea").focus();
+}

@@ -1,0 +1,475 @@
+// The keyboard on a template's sheet: moving, selecting, typing, and what each key asks for.
+Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {}) {
+  const columns = Sheet.columns();
+  const before = Sheet.cur.id;
+  Sheet.cur = { id, c: columns.includes(c) ? c : "t" };
+  if (extend) {
+    Sheet.from = Sheet.from || before;
+    select(Sheet.from, id);
+  } else if (!keep) {
+    Sheet.from = null;
+    Sheet.sel.clear();
+  }
+  Sheet.selected();
+};
+
+Sheet.selected = function selected() {
+  for (const row of document.querySelectorAll("#rows .row")) row.classList.toggle("sel", Sheet.sel.has(row.dataset.k));
+  Sheet.markCurrent();
+  Sheet.drawSelection();
+  Sheet.light();
+  const cell = Sheet.cellOf(Sheet.cur.id, Sheet.cur.c);
+  if (cell && !Sheet.editor) {
+    cell.focus({ preventScroll: true });
+    cell.parentElement.scrollIntoView({ block: "nearest" });
+  }
+  requestAnimationFrame(() => Sheet.showBar(Sheet.cur.id));
+  Sheet.panelFollows();
+};
+
+function select(a, b) {
+  const [i, j] = [Sheet.at.get(a) ?? 0, Sheet.at.get(b)].sort((x, y) => x - y);
+  Sheet.sel = new Set(Sheet.items.slice(i, j + 1).filter((item) => item.type === "step").map((item) => item.id));
+}
+
+const step = (by) => {
+  const i = Math.min(Math.max((Sheet.at.get(Sheet.cur.id) ?? 0) + by, 0), Sheet.items.length - 1);
+  return Sheet.items[i].id;
+};
+const sideways = (by) => {
+  const columns = Sheet.columns();
+  const i = columns.indexOf(Sheet.cur.c) + by;
+  return columns[Math.min(Math.max(i, 0), columns.length - 1)];
+};
+
+// Typing into a cell. `initial` replaces what is there.
+Sheet.type = function type(id, c, initial) {
+  const item = Sheet.item(id);
+  if (!item || !Sheet.mine() || (Sheet.rehearsal && c !== "w")) return false;
+  const field = item.type === "step" ? Sheet.fields[c] : c === "t" && ["phase", "blank"].includes(item.type);
+  if (!field || (item.line && (item.line.in || (c === "d" && item.line.ch)))) return false;
+  if (Sheet.editor) Sheet.commit();
+  const cell = Sheet.cellOf(id, c);
+  if (!cell) return false;
+  Sheet.cur = { id, c };
+  Sheet.markCurrent();
+  const fault = Sheet.faults.get(`${id} ${c}`);
+  const was = item.type === "step" ? item.line[c] || "" : item.type === "phase" ? item.label : "";
+  const input = document.createElement("input");
+  input.className = "cell edit";
+  input.value = initial ?? (fault ? fault.typed : was);
+  input.autocomplete = "off";
+  input.setAttribute("aria-label", `${item.type === "phase" ? "Phase" : Sheet.names[c]}${item.line ? `, row ${item.line.n}` : ""}`);
+  if (item.type === "blank") input.placeholder = item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step";
+  if (fault) input.setAttribute("aria-invalid", "true");
+  cell.replaceChildren(input);
+  delete cell.dataset.text;
+  Sheet.editor = { id, c, input, was, item };
+  if (Suggest.sources[c]) Suggest.attach(input, Suggest.sources[c]);
+  input.addEventListener("blur", () => { if (Sheet.editor && Sheet.editor.input === input) Sheet.commit(); });
+  input.focus({ preventScroll: true });
+  cell.parentElement.scrollIntoView({ block: "nearest" });
+  if (initial === undefined && !fault) input.select();
+  return true;
+};
+
+function closeEditor() {
+  const { input } = Sheet.editor;
+  Sheet.editor = null;
+  Suggest.close();
+  const cell = input.parentElement;
+  input.remove();
+  if (cell) delete cell.dataset.text;
+}
+
+Sheet.cancel = function cancel() {
+  const { id, c, item } = Sheet.editor;
+  Sheet.faults.delete(`${id} ${c}`);
+  closeEditor();
+  if (item.type === "blank" && item.id === "blank") Sheet.blank = null;
+  Sheet.refresh();
+  Sheet.selected();
+};
+
+// Takes what was typed; gives the row that it went to.
+Sheet.commit = function commit(all = false) {
+  const { id, c, input, was, item } = Sheet.editor;
+  const value = input.value;
+  closeEditor();
+  const at = Sheet.real(id);
+  const fault = Sheet.faults.get(`${id} ${c}`);
+  if (item.type === "blank") {
+    if (!value.trim()) {
+      if (item.id === "blank") Sheet.blank = null;
+      Sheet.refresh();
+      return id;
+    }
+    return Sheet.addStep(value.trim(), item);
+  }
+  if (item.type === "phase") {
+    if (value.trim() && value !== was) Sheet.edit({ op: "rename", part: "phases", key: item.key, value });
+    else Sheet.refresh();
+    return id;
+  }
+  Sheet.faults.delete(`${id} ${c}`);
+  const keys = all ? Sheet.ownKeys() : [at];
+  if (value !== was || fault || all) Sheet.set(keys, c, value, all ? undefined : was);
+  else Sheet.refresh();
+  return at;
+};
+
+Sheet.set = function set(keys, c, value, was) {
+  const wanted = { op: "set", keys, field: Sheet.fields[c], value };
+  if (was !== undefined && keys.length === 1) wanted.was = was;
+  const local = (model) => {
+    for (const line of model.lines) if (keys.map(Sheet.real).includes(line.k) || keys.includes(line.k)) line[c] = value.trim();
+  };
+  return Sheet.edit(wanted, { local, faultAt: `${keys[0]} ${c}`, typed: value });
+};
+
+// A step behind the blank row's place, shown at once; the next blank row opens behind it.
+Sheet.addStep = function addStep(title, item) {
+  Sheet.made += 1;
+  const key = `~${Sheet.made}`;
+  const place = item.id === "new" ? lastPlace() : { after: item.after, phase: item.phase, level: item.level };
+  const where = place.after ? { after: place.after, level: place.level } : { phase: place.phase || "" };
+  const parent = parentAt(place);
+  const local = (model) => {
+    const i = model.lines.findIndex((line) => line.k === Sheet.real(place.after) || line.k === place.after);
+    const at = i >= 0 ? i + 1 : model.lines.findIndex((line) => (line.ph || "") === place.phase);
+    const line = { k: key, t: title, d: "1", lv: place.level, ph: place.phase, pa: parent, n: 0 };
+    model.lines.splice(at >= 0 ? at : model.lines.length, 0, line);
+    let n = 0;
+    for (const one of model.lines) if (!one.in) one.n = n += 1;
+  };
+  if (item.id !== "new") Sheet.blank = { after: key, phase: place.phase, level: place.level };
+  Sheet.edit({ op: "insert", text: title, where }, {
+    local,
+    done: (answer) => {
+      Sheet.alias.set(key, answer.made[0]);
+      if (Sheet.blank && Sheet.blank.after === key) Sheet.blank.after = answer.made[0];
+    },
+    refused: () => { if (Sheet.blank && Sheet.blank.after === key) Sheet.blank = null; },
+  });
+  return key;
+};
+
+function lastPlace() {
+  const phases = Sheet.model.phases;
+  const phase = phases.length ? phases[phases.length - 1][0] : "";
+  const lines = Sheet.model.lines.filter((line) => !line.in && (line.ph || "") === phase);
+  const last = lines[lines.length - 1];
+  return { after: last ? last.k : null, phase, level: 0 };
+}
+
+function parentAt(place) {
+  let line = place.after && Sheet.line(place.after);
+  while (line && (line.lv || 0) >= place.level) line = line.pa && Sheet.line(line.pa);
+  return line ? line.k : undefined;
+}
+
+// A blank row behind a row (or first in a phase), to type a new step into.
+Sheet.openBlank = function openBlank(item, level) {
+  if (!Sheet.editable() || Sheet.rehearsal || Sheet.lanes === "role") return;
+  if (item.type === "step" && !item.line.in) {
+    const own = item.line.lv || 0;
+    Sheet.blank = { after: item.id, phase: item.line.ph || "", level: level ?? (item.line.ch ? own + 1 : own) };
+  } else if (item.type === "phase") {
+    Sheet.folded.delete(item.id);
+    Sheet.blank = { after: null, phase: item.key, level: 0 };
+  } else {
+    Sheet.go("new", "t");
+    Sheet.type("new", "t");
+    return;
+  }
+  Sheet.refresh();
+  Sheet.type("blank", "t");
+};
+
+// The next row when Enter is pressed in a title: one that is there, else a blank one.
+function enterBehind(id) {
+  const item = Sheet.item(id);
+  const next = Sheet.items[(Sheet.at.get(id) ?? 0) + 1];
+  if (item && item.type === "step" && Sheet.cur.c === "t" && (!next || next.type !== "step" || (next.line.ph || "") !== (item.line.ph || "")) && !item.line.in && Sheet.lanes === "phase" && !(next && next.id === "new" && !item.line.ph)) {
+    return Sheet.openBlank(item);
+  }
+  if (next && next.id === "new") {
+    Sheet.go("new", "t");
+    return Sheet.type("new", "t");
+  }
+  return Sheet.go(next ? next.id : id);
+}
+
+function editing(event) {
+  const { editor } = Sheet;
+  const picked = Suggest.key(event);
+  if (picked === true) return undefined;
+  const command = event.ctrlKey || event.metaKey;
+  const blank = editor.item.type === "blank";
+  if (event.key === "Escape") {
+    event.preventDefault();
+    return Sheet.cancel();
+  }
+  if (event.key === "Enter") {
+    event.preventDefault();
+    if (command && Sheet.sel.size > 1) {
+      Sheet.commit(true);
+      return Sheet.selected();
+    }
+    if (blank) {
+      if (!editor.input.value.trim()) return Sheet.cancel();
+      Sheet.commit();
+      const again = editor.id === "new" ? "new" : "blank";
+      Sheet.cur = { id: again, c: "t" };
+      return Sheet.type(again, "t");
+    }
+    const at = Sheet.commit();
+    if (event.shiftKey) return Sheet.go(step(-1));
+    return enterBehind(at);
+  }
+  if (event.key === "Tab") {
+    event.preventDefault();
+    const by = event.shiftKey ? -1 : 1;
+    if (editor.item.type === "phase") {
+      Sheet.commit();
+      return Sheet.go(step(by));
+    }
+    if (editor.c !== "t") {
+      const at = Sheet.commit();
+      return across(at, by);
+    }
+    if (editor.id === "new" && !Sheet.blank) {
+      const last = lastPlace();
+      const text = editor.input.value;
+      if (by < 0 || !last.after) return undefined;
+      closeEditor();
+      Sheet.blank = { after: last.after, phase: last.phase, level: Math.min((Sheet.line(last.after).lv || 0) + 1, 2) };
+      Sheet.refresh();
+      return Sheet.type("blank", "t", text);
+    }
+    if (blank) return blankLevel(by);
+    const at = Sheet.commit();
+    level([at], by).then(() => !Sheet.editor && Sheet.type(Sheet.real(at), "t"));
+    return undefined;
+  }
+  if ((event.key === "ArrowUp" || event.key === "ArrowDown") && !event.shiftKey && !event.altKey) {
+    event.preventDefault();
+    const by = event.key === "ArrowUp" ? -1 : 1;
+    const i = Sheet.at.get(editor.id);
+    Sheet.commit();
+    return Sheet.go(Sheet.items[Math.min(Math.max(i + by, 0), Sheet.items.length - 1)].id);
+  }
+  return undefined;
+}
+
+function blankLevel(by) {
+  const above = Sheet.blank && Sheet.blank.after ? Sheet.line(Sheet.blank.after) : null;
+  const deepest = above ? Math.min((above.lv || 0) + 1, 2) : 0;
+  const text = Sheet.editor.input.value;
+  Sheet.blank.level = Math.min(Math.max(Sheet.blank.level + by, 0), deepest);
+  closeEditor();
+  Sheet.refresh();
+  Sheet.type("blank", "t", text);
+}
+
+function across(id, by) {
+  const columns = Sheet.columns().slice(1);
+  const i = columns.indexOf(Sheet.cur.c) + by;
+  if (i >= columns.length) {
+    Sheet.cur = { id, c: "t" };
+    return Sheet.go(step(1), "t");
+  }
+  return Sheet.go(id, columns[Math.max(i, 0)]);
+}
+
+const level = (keys, by) => Sheet.edit({ op: "level", keys, by });
+Sheet.level = level;
+
+Sheet.remove = function remove(keys) {
+  if (!keys.length) return undefined;
+  const followers = Sheet.model.links.filter(([a, b]) => keys.includes(a) && !keys.includes(b)).length;
+  Sheet.sel.clear();
+  const local = (model) => { model.lines = model.lines.filter((line) => !keys.includes(line.k) && !keys.includes(line.pa)); };
+  const word = keys.length === 1 ? "1 step removed" : `${keys.length} steps removed`;
+  return Sheet.edit({ op: "remove", keys }, { local }).then(() => {
+    toast(`${word}${followers ? "; what followed now follows what came before" : ""}. Ctrl Z brings back.`);
+    Sheet.selected();
+  });
+};
+
+function removing() {
+  const item = Sheet.item(Sheet.cur.id);
+  if (Sheet.cur.c === "t" || Sheet.cur.c === "n" || Sheet.sel.size > 1) {
+    if (item.type === "phase" && !Sheet.sel.size) return Sheet.edit({ op: "remove-part", part: "phases", key: item.key });
+    if (item.type === "include" && !Sheet.sel.size) return Sheet.edit({ op: "remove-part", part: "includes", key: item.head.key });
+    return Sheet.remove(Sheet.ownKeys());
+  }
+  const keys = Sheet.ownKeys();
+  return keys.length && Sheet.fields[Sheet.cur.c] ? Sheet.set(keys, Sheet.cur.c, "") : undefined;
+}
+
+Sheet.undo = (way = "undo") => Sheet.whenIdle().then(async () => {
+  const answer = await Sheet.ask(`/${way}`, { rehearsal: Sheet.rehearsal });
+  toast(answer.note || answer.message || "");
+  if (answer.sheet) Sheet.take(answer.sheet);
+  Sheet.panelStale();
+  Sheet.selected();
+});
+
+function moving(event, item) {
+  const by = event.key === "ArrowUp" || event.key === "ArrowLeft" ? -1 : 1;
+  const keys = Sheet.ownKeys();
+  if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+    if (item.type === "phase") return Sheet.edit({ op: "nudge-part", part: "phases", key: item.key, by }).then(Sheet.selected);
+    return keys.length && Sheet.lanes === "phase" ? Sheet.edit({ op: "nudge", keys, by }).then(Sheet.selected) : undefined;
+  }
+  if (!keys.length) return undefined;
+  const wanted = event.shiftKey ? { op: "stretch", key: keys[0], days: by } : { op: "drag", keys, days: by };
+  return Sheet.edit(wanted).then(() => Sheet.showBar(keys[0]));
+}
+
+Sheet.keyed = function keyed(event) {
+  if (Sheet.linking && Sheet.linkKey(event)) return undefined;
+  if (Sheet.editor && event.target === Sheet.editor.input) return editing(event);
+  if (!event.target.closest("#rows")) return undefined;
+  const item = Sheet.item(Sheet.cur.id);
+  if (!item) return undefined;
+  const command = event.ctrlKey || event.metaKey;
+  const { key } = event;
+  const take = () => event.preventDefault();
+  if (command && !event.altKey) {
+    const lower = key.toLowerCase();
+    if (lower === "a") { take(); select(Sheet.items[0].id, Sheet.items[Sheet.items.length - 1].id); return Sheet.selected(); }
+    if (key === "Enter") { take(); return Sheet.openBlank(item); }
+    if (key === "Home") { take(); return Sheet.go(Sheet.items[0].id, "t"); }
+    if (key === "End") { take(); return Sheet.go(Sheet.items[Sheet.items.length - 1].id, "t"); }
+    return undefined;
+  }
+  if (event.altKey && key.startsWith("Arrow")) {
+    take();
+    return Sheet.editable() ? moving(event, item) : undefined;
+  }
+  if (event.altKey && key === "Enter") { take(); return Sheet.openPanel(); }
+  switch (key) {
+    case "ArrowDown": take(); return Sheet.go(step(1), undefined, { extend: event.shiftKey });
+    case "ArrowUp": take(); return Sheet.go(step(-1), undefined, { extend: event.shiftKey });
+    case "PageDown": take(); return Sheet.go(step(15), undefined, { extend: event.shiftKey });
+    case "PageUp": take(); return Sheet.go(step(-15), undefined, { extend: event.shiftKey });
+    case "ArrowRight": take(); return foldOr(item, true) || Sheet.go(Sheet.cur.id, sideways(1), { keep: true });
+    case "ArrowLeft": take(); return foldOr(item, false) || Sheet.go(Sheet.cur.id, sideways(-1), { keep: true });
+    case "Home": take(); return Sheet.go(Sheet.cur.id, "t", { keep: true });
+    case "End": take(); return Sheet.go(Sheet.cur.id, Sheet.columns()[Sheet.columns().length - 1], { keep: true });
+    case "Tab":
+      if (!Sheet.editable() || item.type !== "step") return undefined;
+      if (Sheet.cur.c === "t") {
+        const keys = Sheet.ownKeys();
+        if (!keys.length || Sheet.lanes === "role") return undefined;
+        take();
+        return level(keys, event.shiftKey ? -1 : 1).then(Sheet.selected);
+      }
+      take();
+      return across(Sheet.cur.id, event.shiftKey ? -1 : 1);
+    case "Enter": case "F2":
+      take();
+      if (Sheet.cur.c === "n" || item.type === "include" || item.type === "lane") return item.type === "step" ? Sheet.openPanel() : Sheet.toggle(item.id);
+      return Sheet.type(Sheet.cur.id, Sheet.cur.c) || (item.type === "step" && Sheet.openPanel());
+    case "Delete": case "Backspace": take(); return Sheet.editable() ? removing() : undefined;
+    case "Escape":
+      take();
+      if (Sheet.sel.size || Sheet.cutKeys.size) {
+        Sheet.sel.clear();
+        Sheet.cutKeys.clear();
+        Sheet.refresh();
+        return Sheet.selected();
+      }
+      if (Sheet.panelOpen()) return Sheet.closePanel();
+      return document.querySelector(".tools .tool").focus();
+    default:
+  }
+  if (key.length === 1 && !event.altKey && Sheet.cur.c !== "n") {
+    if (key === "?" ) return undefined;
+    if (Sheet.type(Sheet.cur.id, Sheet.cur.c, "")) return undefined; // the character itself goes into the field
+  }
+  return undefined;
+};
+
+function foldOr(item, open) {
+  if (!["phase", "lane", "include"].includes(item.type) || item.open === open) return false;
+  Sheet.toggle(item.id);
+  return true;
+}
+
+Sheet.toggle = function toggle(id) {
+  if (Sheet.folded.has(id)) Sheet.folded.delete(id);
+  else Sheet.folded.add(id);
+  Sheet.refresh();
+  Sheet.selected();
+};
+
+// Copy, cut and paste: steps whole between templates, rows of a table to and from a spreadsheet, lists of lines.
+const CLIP = "application/x-unisequa-steps";
+Sheet.copied = async function copied(event, cut) {
+  if (Sheet.editor || !event.target.closest || !document.activeElement.closest("#rows")) return;
+  const keys = Sheet.ownKeys();
+  if (!keys.length) return;
+  event.preventDefault();
+  const lines = keys.map((key) => Sheet.line(key));
+  const cell = Sheet.cur.c;
+  if (!cut && Sheet.sel.size < 1 && cell !== "n" && cell !== "t") {
+    event.clipboardData.setData("text/plain", lines[0][cell] || "");
+    return;
+  }
+  const table = lines.map((line) => [line.t, line.r, line.w, line.ch ? "" : line.d, line.f].map((text) => text || "").join("\t")).join("\n");
+  event.clipboardData.setData("text/plain", table);
+  const clip = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+  event.clipboardData.setData(CLIP, clip);
+  Sheet.keepClip(clip, keys);
+  if (cut && Sheet.editable()) {
+    Sheet.sel.clear();
+    await Sheet.edit({ op: "remove", keys, cut: true }, { local: (model) => { model.lines = model.lines.filter((line) => !keys.includes(line.k) && !keys.includes(line.pa)); } });
+    toast(`${keys.length === 1 ? "1 step" : `${keys.length} steps`} cut; paste puts it in elsewhere, here or in another template.`);
+    Sheet.selected();
+  } else {
+    toast(`${keys.length === 1 ? "1 step" : `${keys.length} steps`} copied.`);
+  }
+};
+
+Sheet.pasted = function pasted(event) {
+  if (Sheet.editor && !/\n/.test(event.clipboardData.getData("text/plain"))) return;
+  if (!Sheet.editor && !event.target.closest("#rows")) return;
+  if (!Sheet.editable() || Sheet.rehearsal) return;
+  const text = event.clipboardData.getData("text/plain").replace(/\r\n?/g, "\n").replace(/\n+$/, "");
+  const own = event.clipboardData.getData(CLIP);
+  event.preventDefault();
+  if (Sheet.editor) Sheet.cancel();
+  const where = pastePlace();
+  const done = (answer) => {
+    Sheet.sel = new Set(answer.made);
+    if (answer.made.length) Sheet.cur = { id: answer.made[0], c: "t" };
+  };
+  const shown = () => Sheet.selected();
+  if (own) return Sheet.edit({ op: "paste", clip: own, where }, { done }).then(shown);
+  const { c, id } = Sheet.cur;
+  const lines = text.split("\n");
+  const item = Sheet.item(id);
+  if (Sheet.fields[c] && c !== "t" && item.type === "step" && !text.includes("\t")) return downColumn(id, c, lines);
+  if (text.includes("\t")) return Sheet.edit({ op: "table", cells: lines.map((line) => line.split("\t")), where }, { done }).then(shown);
+  if (lines.length === 1 && item.type === "step" && c === "t") return Sheet.set([id], "t", text);
+  return Sheet.edit({ op: "insert", text, where }, { done }).then(shown);
+};
+
+function pastePlace() {
+  const item = Sheet.item(Sheet.cur.id);
+  if (item.type === "step" && !item.line.in) return { after: item.id, level: item.line.lv || 0 };
+  if (item.type === "phase") return { phase: item.key };
+  const place = item.type === "blank" && item.id === "blank" ? item : lastPlace();
+  return place.after ? { after: place.after, level: place.level || 0 } : { phase: place.phase || "" };
+}
+
+function downColumn(id, c, lines) {
+  const keys = Sheet.sel.size > 1 && lines.length === 1 ? Sheet.ownKeys() : null;
+  if (keys) return Sheet.set(keys, c, lines[0]);
+  const rows = Sheet.items.slice(Sheet.at.get(id)).filter((item) => item.type === "step" && !item.line.in);
+  lines.slice(0, rows.length).forEach((line, i) => Sheet.set([rows[i].id], c, line.trim()));
+  return undefined;
+}

@@ -1,0 +1,367 @@
+// A template's page around its sheet: head, checks, panels, rehearsal, and who else is here.
+const $ = (id) => document.getElementById(id);
+
+Sheet.drawPage = function drawPage() {
+  const { model } = Sheet;
+  $("title").textContent = model.head.name;
+  $("title").title = model.head.name;
+  $("about-line").textContent = `${model.head.category} · edition ${model.edition}, ${model.state} · ${model.head.size} · ${model.head.owner}`;
+  drawChecks();
+  Sheet.drawRehearsal();
+  for (const way of ["undo", "redo"]) {
+    const button = $(way);
+    if (!button) continue;
+    button.disabled = !model[way];
+    button.title = model[way] ? `${way === "undo" ? "Undo" : "Do again"}: ${model[way]}` : way === "undo" ? "Nothing to undo" : "Nothing to do again";
+  }
+  const release = $("release");
+  if (release) {
+    release.hidden = model.state !== "draft";
+    release.disabled = model.bars > 0;
+    release.textContent = `Release edition ${model.edition}`;
+  }
+  Sheet.work().dataset.edition = model.edition;
+  const start = $("start");
+  if (start) {
+    start.hidden = !model.startable;
+    start.href = `/start/${Sheet.work().dataset.id}?edition=${model.edition}`;
+  }
+  const saved = $("saved");
+  if (saved) saved.textContent = Sheet.pending.length ? "Saving …" : model.state === "draft" ? "Saved as you type" : Sheet.mine() ? `Changing it opens a draft of edition ${model.edition + 1}` : saved.dataset.otherwise;
+  $("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
+};
+
+function drawChecks() {
+  const { model } = Sheet;
+  const box = $("checks");
+  const button = $("checks-button");
+  const { count, bars } = model;
+  button.textContent = bars ? `${bars} to mend before release${count > bars ? `, ${count - bars} to look at` : ""}` : count ? `${count} to look at` : "Nothing to mend";
+  button.classList.toggle("text-late", bars > 0);
+  const rows = model.checks.map((check, i) => {
+    const row = document.createElement("li");
+    const go = Object.assign(document.createElement("button"), { type: "button", className: "checkline" });
+    go.dataset.check = i;
+    if (check.bars) go.append(Object.assign(document.createElement("b"), { className: "text-late font-medium", textContent: "Bars the release: " }));
+    go.append(check.text);
+    row.append(go);
+    return row;
+  });
+  if (count > rows.length) rows.push(Object.assign(document.createElement("li"), { className: "hint", textContent: `and ${count - rows.length} more` }));
+  if (!count) rows.push(Object.assign(document.createElement("li"), { className: "hint p-1", textContent: "Every step has a role and a date, every text is complete. It can be released." }));
+  box.replaceChildren(...rows);
+}
+
+// To the place of a finding: the cell, the panel's field, or the page that sets it up.
+Sheet.toCheck = function toCheck(check) {
+  $("checks-box").open = false;
+  if (check.part === "steps" && check.field === "sort") {
+    const line = Sheet.line(check.key);
+    return Sheet.edit({ op: "sort", phase: line.ph || "" }).then(() => { Sheet.go(check.key, "t"); toast("Sorted by date. Ctrl Z puts it back."); });
+  }
+  if (check.part === "steps" && !check.key) {
+    Sheet.go("new", "t");
+    return Sheet.type("new", "t");
+  }
+  if (check.part === "steps") {
+    const cell = Object.keys(Sheet.fields).find((c) => Sheet.fields[c] === check.field);
+    const item = Sheet.line(check.key);
+    Sheet.folded.delete(`p:${item.ph}`);
+    Sheet.refresh();
+    Sheet.go(check.key, cell || "t");
+    Sheet.showBar(check.key);
+    if (cell) return Sheet.type(check.key, cell);
+    return Sheet.openPanel().then(() => {
+      const field = $("panel").querySelector(`[data-f="${check.field.split("[")[0]}"]`);
+      if (field) field.focus();
+    });
+  }
+  return Sheet.openSetup().then(() => {
+    const field = $("setup").querySelector(`[data-part="${check.part}"][data-key="${check.key}"] [data-pf="label"], [data-af="${check.field}"], [data-padd="${check.part}"]`);
+    if (field) field.focus();
+  });
+};
+
+// The panel of what is selected; it stays open and follows the cursor until it is closed.
+const fetched = async (rest) => {
+  const answer = await fetch(Sheet.path() + rest, { headers: { "hx-request": "true" } });
+  return answer.ok ? answer.text() : `<p class="fault">That could not be shown. Try again.</p>`;
+};
+Sheet.panelOpen = () => !$("panel").hidden;
+Sheet.openPanel = function openPanel() {
+  $("setup").hidden = true;
+  $("panel").hidden = false;
+  return loadPanel();
+};
+Sheet.closePanel = function closePanel() {
+  $("panel").hidden = true;
+  $("panel").replaceChildren();
+  Sheet.selected();
+};
+let panelTimer = 0;
+let panelKeys = "";
+Sheet.panelFollows = function panelFollows() {
+  if (!Sheet.panelOpen()) return;
+  clearTimeout(panelTimer);
+  panelTimer = setTimeout(() => Sheet.keys().join() !== panelKeys && loadPanel(), 120);
+};
+Sheet.panelStale = function panelStale() {
+  if (Sheet.panelOpen() && !Sheet.pending.length) loadPanel();
+  if (!$("setup").hidden && !Sheet.pending.length) Sheet.openSetup();
+};
+async function loadPanel() {
+  await Sheet.whenIdle();
+  const keys = Sheet.keys().map(Sheet.real);
+  panelKeys = Sheet.keys().join();
+  if (!keys.length) {
+    $("panel").innerHTML = `<p class="hint p-2">Choose a step: all that it has stands here.</p>`;
+    return;
+  }
+  const query = new URLSearchParams({ edition: Sheet.model.edition });
+  for (const key of keys) query.append("k", key);
+  const text = await fetched(`/panel?${query}`);
+  if (panelKeys === Sheet.keys().join()) swapped($("panel"), text);
+}
+
+// New content in place of the old, keeping focus, caret and what is being typed.
+function swapped(box, html) {
+  const focused = box.contains(document.activeElement) ? document.activeElement : null;
+  const id = focused && focused.id;
+  const kept = focused && "value" in focused && focused.matches("input:not([type=checkbox]), textarea") ? { value: focused.value, a: focused.selectionStart, b: focused.selectionEnd, dirty: focused.value !== focused.defaultValue } : null;
+  const scroll = box.scrollTop;
+  box.innerHTML = html;
+  box.scrollTop = scroll;
+  for (const input of box.querySelectorAll("[data-suggest]")) Suggest.attach(input, Suggest.sources[input.dataset.suggest]);
+  const next = id && document.getElementById(id);
+  if (!next) return;
+  next.focus({ preventScroll: true });
+  if (kept && kept.dirty) next.value = kept.value;
+  if (kept && next.setSelectionRange) next.setSelectionRange(kept.a, kept.b);
+}
+
+Sheet.openSetup = async function openSetup() {
+  await Sheet.whenIdle();
+  $("panel").hidden = true;
+  $("setup").hidden = false;
+  swapped($("setup"), await fetched(`/setup?edition=${Sheet.model.edition}`));
+};
+
+// What is typed into a panel is saved as soon as its field is left.
+function panelChanged(event) {
+  const input = event.target;
+  if (input.dataset.f) {
+    const keys = (input.closest("[data-keys]").dataset.keys || "").split(" ");
+    const value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
+    const wanted = { op: "set", keys, field: input.dataset.f, value };
+    if (keys.length === 1 && input.type !== "checkbox" && input.tagName !== "SELECT") wanted.was = input.dataset.was ?? input.defaultValue;
+    return Sheet.edit(wanted, { refused: (answer) => beside(input, answer.message) });
+  }
+  if (input.dataset.pf) {
+    const item = input.closest("[data-part]");
+    const value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
+    return Sheet.edit({ op: "part", part: item.dataset.part, key: item.dataset.key || "", field: input.dataset.pf, value }, { refused: (answer) => beside(input, answer.message) });
+  }
+  if (input.dataset.af) return Sheet.edit({ op: "about", field: input.dataset.af, value: input.value }, { refused: (answer) => beside(input, answer.message) });
+  return undefined;
+}
+
+// A refusal beside its field, what was typed kept.
+function beside(input, text) {
+  const field = document.getElementById(input.id) || input;
+  field.value = input.value;
+  field.setAttribute("aria-invalid", "true");
+  const old = field.parentElement.querySelector(".fault");
+  if (old) old.remove();
+  const note = Object.assign(document.createElement("span"), { className: "fault", textContent: text });
+  note.setAttribute("role", "alert");
+  field.insertAdjacentElement("afterend", note);
+}
+
+function clicked(event) {
+  const at = (selector) => event.target.closest(selector);
+  if (at("[data-close-box]")) return at("dialog").close();
+  const fold = at("[data-fold]");
+  if (fold) return Sheet.toggle(fold.dataset.fold);
+  const check = at("[data-check]");
+  if (check) return Sheet.toCheck(Sheet.model.checks[Number(check.dataset.check)]);
+  const mend = at("[data-mend]");
+  if (mend) return Sheet.type(...mend.dataset.mend.split(" "));
+  const dismiss = at("[data-dismiss]");
+  if (dismiss) {
+    Sheet.faults.delete(dismiss.dataset.dismiss);
+    return Sheet.refresh();
+  }
+  const button = at("[data-do]");
+  if (button && DO[button.dataset.do]) return DO[button.dataset.do](button);
+  const go = at("[data-go]");
+  if (go) {
+    Sheet.go(go.dataset.go, "t");
+    Sheet.showBar(go.dataset.go);
+    return Sheet.panelOpen() ? loadPanel() : undefined;
+  }
+  return undefined;
+}
+
+const DO = {
+  undo: () => Sheet.undo("undo"),
+  redo: () => Sheet.undo("redo"),
+  lanes: () => Sheet.turnLanes(),
+  wider: () => Sheet.zoom(1),
+  narrower: () => Sheet.zoom(-1),
+  sort: () => Sheet.edit({ op: "sort" }).then(() => toast("Sorted by date, phase by phase. Ctrl Z puts it back.")),
+  setup: () => ($("setup").hidden ? Sheet.openSetup() : (($("setup").hidden = true), Sheet.selected())),
+  close: () => Sheet.closePanel(),
+  "close-setup": () => { $("setup").hidden = true; Sheet.selected(); },
+  phase: () => Sheet.edit({ op: "add", part: "phases", label: "New phase" }, { done: (answer) => { Sheet.fresh = answer.made[0]; } }).then(() => {
+    if (!Sheet.at.has(`p:${Sheet.fresh}`)) return;
+    Sheet.go(`p:${Sheet.fresh}`, "t");
+    Sheet.type(`p:${Sheet.fresh}`, "t");
+  }),
+  remove: (button) => Sheet.remove(button.closest("[data-keys]").dataset.keys.split(" ")),
+  blank: () => Sheet.openBlank(Sheet.item(Sheet.cur.id)),
+  link: () => { Sheet.selected(); Sheet.startLink(); },
+  unlink: (button) => Sheet.edit({ op: "unlink", source: button.dataset.source, target: button.dataset.target, type: button.dataset.type }),
+  "part-up": (button) => nudgePart(button, -1),
+  "part-down": (button) => nudgePart(button, 1),
+  "part-remove": (button) => {
+    const item = button.closest("[data-part]");
+    Sheet.edit({ op: "remove-part", part: item.dataset.part, key: item.dataset.key }, { refused: (answer) => beside(item.querySelector("input"), answer.message) });
+  },
+};
+Object.assign(DO, MORE);
+Sheet.DO = DO;
+const nudgePart = (button, by) => {
+  const item = button.closest("[data-part]");
+  return Sheet.edit({ op: "nudge-part", part: item.dataset.part, key: item.dataset.key, by });
+};
+
+Sheet.turnLanes = function turnLanes() {
+  Sheet.lanes = Sheet.lanes === "role" ? "phase" : "role";
+  Sheet.blank = null;
+  Sheet.refresh();
+  Sheet.selected();
+};
+
+const ZOOMS = [4, 8, 15, 24, 36];
+Sheet.zoom = function zoom(by) {
+  const i = Math.min(Math.max(ZOOMS.indexOf(Sheet.px) + by, 0), ZOOMS.length - 1);
+  const sheet = $("sheet");
+  const middle = (sheet.scrollLeft + (sheet.clientWidth - columnWidth()) / 2) / Sheet.px;
+  Sheet.px = ZOOMS[i];
+  Sheet.drawField();
+  sheet.scrollLeft = Math.max(0, middle * Sheet.px - (sheet.clientWidth - columnWidth()) / 2);
+};
+
+// The first anchor in sight, with what comes before it.
+Sheet.toAnchor = function toAnchor() {
+  const sheet = $("sheet");
+  const anchor = Sheet.model.anchors.find((one) => one[2] !== null);
+  if (!sheet || !anchor) return;
+  const room = sheet.clientWidth - columnWidth();
+  const first = Math.min(...Sheet.model.lines.filter((line) => line.s).map((line) => line.s[0]), anchor[2]);
+  if (Sheet.model.dates) {
+    sheet.scrollLeft = Math.max(0, X(first) - 40);
+    return;
+  }
+  const x = X(anchor[2]);
+  sheet.scrollLeft = Math.max(0, x - X(first) < room - 80 ? X(first) - 40 : x - room * 0.85);
+};
+
+function pageKeys(event) {
+  const command = event.ctrlKey || event.metaKey;
+  if (command && !event.altKey && event.key.toLowerCase() === "z" && !inText(event)) {
+    event.preventDefault();
+    return Sheet.mine() && Sheet.undo(event.shiftKey ? "redo" : "undo");
+  }
+  if (command && !event.altKey && event.key.toLowerCase() === "y" && !inText(event)) {
+    event.preventDefault();
+    return Sheet.mine() && Sheet.undo("redo");
+  }
+  if (event.key === "F8") { event.preventDefault(); return Sheet.turnLanes(); }
+  if (event.key === "F9") { event.preventDefault(); return Sheet.startLink(); }
+  if (event.key === "F6") {
+    event.preventDefault();
+    if ($("rows").contains(document.activeElement) && Sheet.panelOpen()) return ($("panel").querySelector("input, textarea, select, button") || $("panel")).focus();
+    return Sheet.selected();
+  }
+  if (event.target.closest("#panel, #setup")) {
+    if (event.key === "Escape" && !Suggest.key(event)) {
+      if (event.target.matches("input, textarea, select")) event.target.blur();
+      return event.target.closest("#panel") ? Sheet.selected() : DO["close-setup"]();
+    }
+    if (Suggest.key(event)) return undefined;
+    if (event.key === "Enter" && event.target.matches("input")) {
+      event.preventDefault();
+      if (event.target.dataset.padd) return addPart(event.target);
+      event.target.dispatchEvent(new Event("change", { bubbles: true }));
+    }
+    return undefined;
+  }
+  return Sheet.keyed(event);
+}
+const inText = (event) => event.target.matches("input, textarea") && event.target.value !== event.target.defaultValue;
+
+function addPart(input) {
+  const label = input.value.trim();
+  if (!label) return undefined;
+  const part = input.dataset.padd;
+  return Sheet.edit({ op: "add", part, label }, {
+    done: () => { input.value = ""; input.defaultValue = ""; },
+    refused: (answer) => beside(input, answer.message),
+  });
+}
+
+// Who else is here, and what they have changed.
+async function look() {
+  if (document.hidden || Sheet.pending.length || Sheet.editor || Sheet.dragging) return;
+  const answer = await Sheet.ask("/look", { revision: Sheet.model.revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
+  if (!answer || !answer.ok) return;
+  $("others").textContent = answer.others.length ? `${answer.others.map((one) => one.name).join(", ")} ${answer.others.length === 1 ? "is" : "are"} here too` : "";
+  for (const row of document.querySelectorAll("#rows .theirs")) row.classList.remove("theirs");
+  for (const other of answer.others) {
+    const row = Sheet.rowOf(other.at);
+    if (row) row.classList.add("theirs");
+  }
+  if (answer.sheet && !Sheet.pending.length && !Sheet.editor && !Sheet.dragging) {
+    Sheet.take(answer.sheet);
+    Sheet.panelStale();
+    if (answer.changes.length) toast(answer.changes.slice(-3).join(" · "));
+  }
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("template", () => ({
+    init() {
+      Sheet.model = JSON.parse($("model").textContent);
+      const work = this.$root;
+      work.addEventListener("click", clicked);
+      work.addEventListener("dblclick", Sheet.doubled);
+      work.addEventListener("change", panelChanged);
+      work.addEventListener("pointerdown", Sheet.pressed);
+      document.addEventListener("keydown", pageKeys);
+      work.addEventListener("copy", (event) => Sheet.copied(event, false));
+      work.addEventListener("cut", (event) => Sheet.copied(event, true));
+      work.addEventListener("paste", Sheet.pasted);
+      work.addEventListener("pointerover", (event) => {
+        const row = event.target.closest("[data-k]");
+        if (!Sheet.dragging && Sheet.linksOf) Sheet.light(row ? row.dataset.k : Sheet.cur.id);
+      });
+      document.addEventListener("click", (event) => {
+        const box = $("checks-box");
+        if (box.open && !box.contains(event.target)) box.open = false;
+      });
+      restoreWidth();
+      Sheet.cur.id = work.dataset.selected || "";
+      Sheet.refresh();
+      Sheet.toAnchor();
+      if (work.dataset.selected && Sheet.at.has(work.dataset.selected)) {
+        Sheet.go(work.dataset.selected, "t");
+        Sheet.openPanel();
+      } else if (Sheet.items.length) {
+        Sheet.cur.id = Sheet.items[0].id;
+        Sheet.selected();
+      }
+      setInterval(look, Number(work.dataset.every) * 1000);
+    },
+  }));
+});

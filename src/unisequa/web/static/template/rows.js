@@ -1,0 +1,187 @@
+// The worded columns of a template's sheet: rows and cells, kept element by element so that focus stays.
+Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n", "t", "r", "w", "d", "f"]);
+Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
+Sheet.fields = { t: "title", r: "role", w: "when", d: "duration", f: "follows" };
+const shownRows = new Map();
+
+const made = (tag, attributes = {}, ...inside) => {
+  const element = document.createElement(tag);
+  for (const [name, value] of Object.entries(attributes)) if (value !== undefined) element.setAttribute(name, value);
+  element.append(...inside);
+  return element;
+};
+const icon = (name) => {
+  const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+  svg.setAttribute("class", "icon");
+  svg.setAttribute("aria-hidden", "true");
+  const use = document.createElementNS("http://www.w3.org/2000/svg", "use");
+  use.setAttribute("href", `${Sheet.work().dataset.icons}#i-${name}`);
+  svg.append(use);
+  return svg;
+};
+
+Sheet.drawRows = function drawRows() {
+  const box = document.getElementById("rows");
+  const columns = Sheet.columns();
+  if (box.dataset.columns !== columns.join()) {
+    box.dataset.columns = columns.join();
+    const head = document.getElementById("corner");
+    head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, c === "n" ? "" : Sheet.names[c])));
+    shownRows.clear();
+    box.replaceChildren();
+  }
+  for (const [id, element] of shownRows) {
+    if (Sheet.at.has(id)) continue;
+    const real = Sheet.alias.get(id);
+    shownRows.delete(id);
+    if (real && Sheet.at.has(real) && !shownRows.has(real)) {
+      element.dataset.k = real;
+      shownRows.set(real, element);
+    } else {
+      element.remove();
+    }
+  }
+  let before = null;
+  for (const item of Sheet.items) {
+    let element = shownRows.get(item.id);
+    if (!element) {
+      element = newRow(item);
+      shownRows.set(item.id, element);
+    }
+    fill(element, item);
+    const expected = before ? before.nextSibling : box.firstChild;
+    if (expected !== element) box.insertBefore(element, expected);
+    before = element;
+  }
+  box.setAttribute("aria-rowcount", Sheet.items.length);
+  showFaults();
+  Sheet.markCurrent();
+};
+
+function newRow(item) {
+  const row = made("div", { class: "row", role: "row", "data-k": item.id });
+  row.dataset.type = item.type;
+  const columns = item.type === "step" ? Sheet.columns() : ["n", "t"];
+  for (const c of columns) row.append(made("span", { class: `c c-${c}`, role: "gridcell", "data-c": c, tabindex: "-1" }));
+  return row;
+}
+
+function fill(row, item) {
+  const cells = Object.fromEntries([...row.children].filter((cell) => cell.dataset.c).map((cell) => [cell.dataset.c, cell]));
+  row.className = `row ${item.type === "step" ? "steprow" : item.type === "blank" ? "blankrow" : "ph"}`;
+  row.classList.toggle("sel", Sheet.sel.has(item.id));
+  row.classList.toggle("cut", Sheet.cutKeys.has(item.id));
+  if (item.type === "step") return fillStep(row, cells, item.line);
+  if (item.type === "blank") {
+    put(cells.n, "+");
+    put(cells.t, "", item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step");
+    cells.t.dataset.level = item.level || 0;
+    return undefined;
+  }
+  if (item.type === "include") return fillInclude(row, cells, item);
+  fold(cells.n, item);
+  put(cells.t, item.label);
+  count(cells.t, item.count);
+  return undefined;
+}
+
+function fillStep(row, cells, line) {
+  row.classList.toggle("whole-of", Boolean(line.ch));
+  row.classList.toggle("locked", Boolean(line.in));
+  row.classList.toggle("gone", Boolean(line.gone));
+  row.setAttribute("aria-level", (line.lv || 0) + 1);
+  if (Sheet.sel.size) row.setAttribute("aria-selected", Sheet.sel.has(line.k));
+  else row.removeAttribute("aria-selected");
+  put(cells.n, line.n ? String(line.n) : "");
+  for (const c of Object.keys(cells)) {
+    if (c === "n") continue;
+    const fault = Sheet.faults.get(`${line.k} ${c}`);
+    const text = fault ? fault.typed : c === "r" && Sheet.rehearsal ? line.who || line.r || "" : line[c] || "";
+    put(cells[c], c === "d" && line.ch ? "" : text, "");
+    cells[c].toggleAttribute("aria-invalid", Boolean(fault));
+    if (fault) cells[c].setAttribute("aria-invalid", "true");
+  }
+  cells.t.dataset.level = line.lv || 0;
+  if (cells.f) cells.f.title = line.f || "";
+  cells.t.title = line.t;
+  cells.sl?.classList.toggle("late", Boolean(line.cr));
+  marks(cells.t, line);
+}
+
+// What a row tells beside its title, in few words: kind, condition, sign-off.
+function marks(cell, line) {
+  const words = [];
+  if (line.ki) words.push([line.ki, line.ki]);
+  if (line.so) words.push(["signed off", `Signed off by ${line.so}`]);
+  if (line.if) words.push(["if …", `Only if ${line.if}`]);
+  if (line.dr) words.push([`${line.dr} d late`, `Its links put it ${line.dr} working days behind its offset`]);
+  if (line.away) words.push(["away", line.away]);
+  if (line.rolled) words.push(["rolled", line.rolled]);
+  if (cell.querySelector("input")) return;
+  for (const old of cell.querySelectorAll(".tag")) old.remove();
+  for (const [word, title] of words) cell.append(made("span", { class: `tag${/late|away/.test(word) ? " late" : ""}`, title }, word));
+}
+
+function fillInclude(row, cells, item) {
+  const { head } = item;
+  fold(cells.n, item);
+  put(cells.t, head.label);
+  count(cells.t, head.count);
+  row.classList.add("include");
+  cells.t.append(made("span", { class: head.fault ? "tag late" : "tag" }, head.fault || "included, changed there"));
+  if (head.id) cells.t.append(made("a", { class: "link ml-2 font-normal", href: `/templates/${head.id}`, tabindex: "-1" }, "Open it"));
+}
+
+function fold(cell, item) {
+  const word = item.open ? "chevron-down" : "chevron-right";
+  if (cell.dataset.fold === word) return;
+  cell.dataset.fold = word;
+  cell.replaceChildren(made("button", { type: "button", class: "ib", tabindex: "-1", "data-fold": item.id, "aria-label": `${item.open ? "Fold" : "Unfold"} ${item.label || item.head.label}` }, icon(word)));
+}
+
+function count(cell, n) {
+  cell.append(made("span", { class: "n ml-1" }, String(n)));
+}
+
+function put(cell, text, placeholder = "") {
+  if (cell.querySelector("input")) return;
+  const shown = text || placeholder;
+  if (cell.dataset.text !== shown || cell.childElementCount) {
+    cell.dataset.text = shown;
+    cell.textContent = shown;
+  }
+  cell.classList.toggle("hintcell", !text && Boolean(placeholder));
+}
+
+Sheet.rowOf = (id) => shownRows.get(id);
+Sheet.cellOf = (id, c) => {
+  const row = shownRows.get(id);
+  return row && (row.querySelector(`[data-c="${c}"]`) || row.querySelector('[data-c="t"]'));
+};
+
+// The one cell that can be tabbed to, and the rows that are selected.
+Sheet.markCurrent = function markCurrent() {
+  const old = document.querySelector("#rows .cur");
+  const cell = Sheet.cellOf(Sheet.cur.id, Sheet.cur.c);
+  if (old && old !== cell) {
+    old.classList.remove("cur");
+    old.tabIndex = -1;
+  }
+  if (!cell) return;
+  cell.classList.add("cur");
+  cell.tabIndex = 0;
+  Sheet.lastAt = Sheet.at.get(Sheet.cur.id);
+};
+
+function showFaults() {
+  for (const old of document.querySelectorAll("#rows .cellfault")) old.remove();
+  for (const [at, fault] of Sheet.faults) {
+    const [id, c] = at.split(" ");
+    const row = shownRows.get(id) || shownRows.get(Sheet.real(id));
+    if (!row) continue;
+    const bubble = made("span", { class: "cellfault", role: "alert" }, fault.text, " ");
+    bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-mend": `${row.dataset.k} ${c}` }, "Type it again"));
+    bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-dismiss": at }, "Put back"));
+    row.append(bubble);
+  }
+}

@@ -1,0 +1,168 @@
+// The sheet of a template: what the browser holds of it, and the edits under way.
+//
+// The server's model is what counts. An edit is shown at once by its `local` part, sent in its turn, and shown
+// again on whatever model comes back until its own answer has come.
+const Sheet = (window.Sheet = {
+  model: null, items: [], at: new Map(), lines: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
+  folded: new Set(), lanes: "phase", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
+  pending: [], editor: null, cutKeys: new Set(), made: 0,
+});
+
+Sheet.work = () => document.getElementById("work");
+Sheet.path = () => Sheet.work().dataset.path;
+// In a rehearsal the titles are filled in, so only offsets are typed.
+Sheet.mine = () => Sheet.work().dataset.editable === "yes";
+Sheet.editable = () => Sheet.mine() && !Sheet.rehearsal;
+Sheet.real = (key) => Sheet.alias.get(key) || key;
+
+Sheet.ask = async function ask(rest, body) {
+  const answer = await fetch(Sheet.path() + rest, {
+    method: "POST",
+    headers: { "content-type": "application/json", accept: "application/json", "x-csrf-token": document.body.dataset.csrf },
+    body: JSON.stringify(body),
+  });
+  const found = await answer.json().catch(() => ({}));
+  return { ok: answer.ok, status: answer.status, ...found };
+};
+
+let inTurn = Promise.resolve();
+// One edit after the other: each is made on what the one before left.
+Sheet.edit = function edit(wanted, { local, faultAt, typed, done, refused } = {}) {
+  const entry = { local };
+  Sheet.pending.push(entry);
+  if (local) {
+    local(Sheet.model);
+    Sheet.refresh();
+  }
+  inTurn = inTurn.then(async () => {
+    let answer;
+    try {
+      answer = await Sheet.ask("/edit", { edit: Sheet.resolved(wanted), rehearsal: Sheet.rehearsal });
+    } catch {
+      answer = { ok: false, status: 0 };
+    }
+    Sheet.pending.splice(Sheet.pending.indexOf(entry), 1);
+    if (answer.ok) {
+      if (done) done(answer);
+      Sheet.take(answer.sheet);
+      if (answer.note) toast(answer.note);
+    } else {
+      Sheet.refusedWith(answer, faultAt, typed, refused);
+    }
+    Sheet.panelStale();
+  });
+  return inTurn;
+};
+
+Sheet.refusedWith = function refusedWith(answer, faultAt, typed, refused) {
+  const text = answer.message || (answer.status ? "That was not done." : "The server did not answer; nothing was changed. Try again.");
+  if (faultAt) Sheet.faults.set(faultAt, { text, typed });
+  else toast(text);
+  if (refused) refused(answer);
+  if (answer.sheet) Sheet.take(answer.sheet);
+  else Sheet.reload();
+};
+
+Sheet.resolved = (wanted) => JSON.parse(JSON.stringify(wanted), (_, value) => (typeof value === "string" && value.startsWith("~") ? Sheet.real(value) : value));
+
+// A new model from the server, with what is still under way shown on top of it.
+Sheet.take = function take(model) {
+  Sheet.model = model;
+  for (const entry of Sheet.pending) if (entry.local) entry.local(model);
+  Sheet.refresh();
+};
+
+Sheet.reload = async function reload() {
+  const answer = await Sheet.ask("/sheet", { rehearsal: Sheet.rehearsal, edition: Number(Sheet.work().dataset.edition) });
+  if (answer.ok) Sheet.take(answer.sheet);
+  return answer;
+};
+
+// Steps that are copied are kept by the server until they are put in, here or in another template.
+Sheet.keepClip = function keepClip(clip, keys) {
+  const wanted = keys.map((key) => key);
+  inTurn = inTurn.then(() => Sheet.ask("/clip", { clip, keys: wanted.map(Sheet.real), edition: Number(Sheet.work().dataset.edition) }));
+};
+
+Sheet.whenIdle = () => inTurn;
+
+// The rows as they are shown: phases (or lanes), steps, folded templates, and the row for a new step.
+Sheet.layOut = function layOut() {
+  const { model } = Sheet;
+  const items = [];
+  const own = model.lines.filter((line) => !line.in);
+  const add = (item) => items.push({ ...item, y: items.length * 30 });
+  const steps = (lines) => {
+    for (const line of lines) {
+      add({ id: line.k, type: "step", line });
+      if (Sheet.blank && Sheet.blank.after === line.k) add({ id: "blank", type: "blank", ...Sheet.blank });
+    }
+  };
+  const included = (phase) => {
+    for (const head of model.includes.filter((one) => (one.phase || "") === phase)) {
+      add({ id: `i:${head.key}`, type: "include", head, open: Sheet.folded.has(`i:${head.key}`) });
+      if (Sheet.folded.has(`i:${head.key}`)) steps(model.lines.filter((line) => line.in === head.key));
+    }
+  };
+  if (Sheet.lanes === "role") {
+    const all = model.lines;
+    const names = [...new Set([...model.roles.map((role) => role[1]), ...all.map((line) => line.r || "")])].sort((a, b) => (a === "") - (b === ""));
+    for (const name of names) {
+      const members = all.filter((line) => (line.r || "") === name && !line.ch).sort((a, b) => (a.s ? a.s[0] : 1e9) - (b.s ? b.s[0] : 1e9));
+      if (!members.length) continue;
+      add({ id: `l:${name}`, type: "lane", label: name || "No role", count: members.length, open: !Sheet.folded.has(`l:${name}`) });
+      if (!Sheet.folded.has(`l:${name}`)) steps(members);
+    }
+  } else {
+    const inPhase = (key) => own.filter((line) => (line.ph || "") === key);
+    steps(inPhase(""));
+    for (const [key, label] of model.phases) {
+      const members = inPhase(key);
+      const open = !Sheet.folded.has(`p:${key}`);
+      add({ id: `p:${key}`, type: "phase", key, label, count: members.length, open });
+      if (!open) continue;
+      if (Sheet.blank && Sheet.blank.after === null && Sheet.blank.phase === key) add({ id: "blank", type: "blank", ...Sheet.blank });
+      included(key);
+      steps(members);
+    }
+    included("");
+    if (Sheet.editable() && !Sheet.rehearsal) add({ id: "new", type: "blank", after: undefined, level: 0 });
+  }
+  Sheet.items = items;
+  Sheet.at = new Map(items.map((item, i) => [item.id, i]));
+  Sheet.lines = new Map(model.lines.map((line) => [line.k, line]));
+};
+
+Sheet.item = (id) => Sheet.items[Sheet.at.get(id)];
+Sheet.line = (id) => Sheet.lines.get(id);
+
+// The steps that an edit is about: those selected, else the one the cursor is in.
+Sheet.keys = function keys() {
+  const chosen = Sheet.items.filter((item) => item.type === "step" && Sheet.sel.has(item.id)).map((item) => item.id);
+  if (chosen.length) return chosen;
+  const item = Sheet.item(Sheet.cur.id);
+  return item && item.type === "step" ? [item.id] : [];
+};
+Sheet.ownKeys = () => Sheet.keys().filter((key) => !Sheet.line(key).in);
+
+Sheet.refresh = function refresh() {
+  Sheet.layOut();
+  if (!Sheet.at.has(Sheet.cur.id)) {
+    const real = Sheet.alias.get(Sheet.cur.id);
+    Sheet.cur.id = real && Sheet.at.has(real) ? real : Sheet.nearest();
+  }
+  for (const key of [...Sheet.sel]) {
+    if (Sheet.at.has(key)) continue;
+    Sheet.sel.delete(key);
+    if (Sheet.at.has(Sheet.alias.get(key))) Sheet.sel.add(Sheet.alias.get(key));
+  }
+  Sheet.drawRows();
+  if (!Sheet.dragging) Sheet.drawField();
+  Sheet.drawPage();
+};
+
+// Where the cursor goes when its row is gone: to the row that now stands where it stood.
+Sheet.nearest = function nearest() {
+  const item = Sheet.items[Math.min(Sheet.lastAt || 0, Sheet.items.length - 1)];
+  return item ? item.id : "new";
+};

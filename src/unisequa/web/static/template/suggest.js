@@ -1,0 +1,128 @@
+// A short list below a field of what would complete it: roles, anchors, steps, placeholders.
+//
+// A source gives, for the text and the caret, the part that would be replaced and the choices for it.
+const Suggest = { input: null, source: null, found: null, active: -1 };
+const list = () => document.getElementById("suggest");
+
+Suggest.attach = function attach(input, source) {
+  input.setAttribute("role", "combobox");
+  input.setAttribute("aria-autocomplete", "list");
+  input.setAttribute("aria-expanded", "false");
+  input.setAttribute("aria-controls", "suggest");
+  input.addEventListener("input", () => Suggest.open(input, source));
+  input.addEventListener("blur", () => Suggest.close());
+};
+
+Suggest.open = function open(input, source) {
+  const caret = input.selectionStart;
+  const found = source(input.value, caret);
+  if (!found || !found.options.length) return Suggest.close();
+  const word = input.value.slice(found.from, caret).trim().toLowerCase();
+  Object.assign(Suggest, { input, source, found });
+  Suggest.active = word && found.options[0].text.toLowerCase().startsWith(word) ? 0 : -1;
+  const box = list();
+  box.replaceChildren(...found.options.map((option, i) => {
+    const row = document.createElement("li");
+    row.id = `suggest-${i}`;
+    row.setAttribute("role", "option");
+    row.textContent = option.label || option.text;
+    if (option.hint) row.append(Object.assign(document.createElement("span"), { className: "hint ml-2", textContent: option.hint }));
+    row.addEventListener("pointerdown", (event) => { event.preventDefault(); Suggest.pick(i); });
+    return row;
+  }));
+  const at = input.getBoundingClientRect();
+  box.hidden = false;
+  const below = innerHeight - at.bottom;
+  box.style.left = `${Math.min(at.left, innerWidth - 320)}px`;
+  box.style.top = below > 200 ? `${at.bottom + 2}px` : "";
+  box.style.bottom = below > 200 ? "" : `${innerHeight - at.top + 2}px`;
+  input.setAttribute("aria-expanded", "true");
+  Suggest.show();
+  return undefined;
+};
+
+Suggest.show = function show() {
+  [...list().children].forEach((row, i) => row.setAttribute("aria-selected", i === Suggest.active));
+  const row = list().children[Suggest.active];
+  if (row) {
+    Suggest.input.setAttribute("aria-activedescendant", row.id);
+    row.scrollIntoView({ block: "nearest" });
+  } else {
+    Suggest.input.removeAttribute("aria-activedescendant");
+  }
+};
+
+Suggest.close = function close() {
+  list().hidden = true;
+  if (Suggest.input) Suggest.input.setAttribute("aria-expanded", "false");
+  Suggest.input = null;
+};
+
+Suggest.pick = function pick(i) {
+  const { input, found } = Suggest;
+  const text = found.options[i].text;
+  input.value = input.value.slice(0, found.from) + text + input.value.slice(found.to);
+  const caret = found.from + text.length;
+  input.setSelectionRange(caret, caret);
+  Suggest.close();
+};
+
+// Whether a key belongs to the open list.
+Suggest.key = function key(event) {
+  if (!Suggest.input) return false;
+  const n = Suggest.found.options.length;
+  if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+    const by = event.key === "ArrowDown" ? 1 : -1;
+    Suggest.active = (Suggest.active + by + n + (Suggest.active < 0 && by < 0 ? 1 : 0)) % n;
+    Suggest.show();
+  } else if ((event.key === "Enter" || event.key === "Tab") && Suggest.active >= 0 && !event.ctrlKey) {
+    Suggest.pick(Suggest.active);
+    return event.key === "Tab" ? "picked" : "picked";
+  } else if (event.key === "Escape") {
+    Suggest.close();
+    event.stopPropagation();
+  } else {
+    return false;
+  }
+  event.preventDefault();
+  return true;
+};
+
+const MOST = 8;
+const matching = (all, word) => {
+  const lower = word.trim().toLowerCase();
+  const begins = all.filter((one) => one.text.toLowerCase().startsWith(lower) || (one.label || "").toLowerCase().startsWith(lower));
+  const holds = all.filter((one) => !begins.includes(one) && `${one.text} ${one.label || ""} ${one.hint || ""}`.toLowerCase().includes(lower));
+  return [...begins, ...holds].slice(0, MOST);
+};
+
+Suggest.sources = {
+  r: (value) => ({ from: 0, to: value.length, options: value.trim() ? matching(Sheet.model.roles.map((role) => ({ text: role[1] })), value) : [] }),
+  w: (value, caret) => {
+    const found = /^(?:starts?\s+|due\s+)?[+−-]?\s*\d+\s*(?:wd|d|w|mo|days?|weeks?|months?)?\s*(?:before|after|from)?\s+(\p{L}.*)$/iu.exec(value.slice(0, caret));
+    if (!found) return null;
+    const options = matching(Sheet.model.anchors.map((anchor) => ({ text: anchor[1] })), found[1]);
+    return { from: caret - found[1].length, to: value.length, options };
+  },
+  f: (value, caret) => {
+    const from = Math.max(value.lastIndexOf(",", caret - 1), value.lastIndexOf(";", caret - 1)) + 1;
+    const word = value.slice(from, caret);
+    if (!word.trim() || /[+−-]\s*\d*$/.test(word)) return null;
+    const pad = from ? 1 : 0;
+    const here = Sheet.editor && Sheet.editor.id;
+    const steps = Sheet.model.lines.filter((line) => line.k !== here && !line.k.startsWith("~")).map((line) => ({ text: line.k, label: line.t, hint: line.n ? String(line.n) : "included" }));
+    for (const head of Sheet.model.includes) steps.push({ text: head.key, label: `${head.label}, all of it` });
+    return { from: from + pad, to: caret, options: matching(steps, word.trim()).filter((one) => one.text !== word.trim()) };
+  },
+  text: (value, caret) => {
+    const from = value.lastIndexOf("{{", caret);
+    if (from < 0 || value.slice(from, caret).includes("}}")) return null;
+    const word = value.slice(from + 2, caret).trim();
+    const names = [...Sheet.model.facts, ...Sheet.model.anchors, ...Sheet.model.roles].map(([key, label]) => ({ text: `{{ ${key} }}`, label, hint: `{{ ${key} }}` }));
+    names.push({ text: "{{ subject }}", label: "The subject", hint: "{{ subject }}" });
+    const behind = /^\s*\}\}/.exec(value.slice(caret));
+    const options = names.filter((one) => `${one.label} ${one.hint}`.toLowerCase().includes(word.toLowerCase())).slice(0, MOST);
+    return { from, to: caret + (behind ? behind[0].length : 0), options };
+  },
+};
+Suggest.sources.t = Suggest.sources.text;
