@@ -128,13 +128,18 @@ def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path) -
 
 
 @pytest.mark.parametrize(
-    "change", [{"grid": "minute"}, {"includes": [{"key": "m", "template": "other"}]}], ids=["minute", "include"]
+    "change, said",
+    [
+        ({"grid": "minute"}, "has no page here yet"),
+        ({"includes": [{"key": "m", "template": "other"}]}, 'o template "other"'),
+    ],
+    ids=["minute", "include"],
 )
-def test_what_has_no_page_yet_is_not_started_and_says_so(site: Site, change: dict[str, Any]) -> None:
+def test_what_cannot_be_started_here_says_so(site: Site, change: dict[str, Any], said: str) -> None:
     with site.store.writing() as session:
         ada = session.merge(site.person("Ada"))
         edition = keep_template(session, ada, read_template(document([step("a")]) | change), released=True)
-        with pytest.raises(Refused, match="has no page here yet"):
+        with pytest.raises(Refused, match=said):
             runs.start_run(session, ada, edition, Choices(anchors={"go": TODAY}), TODAY)
 
 

@@ -1,40 +1,72 @@
-"""Templates and their editions."""
+"""Templates: drafts and their edits, editions, rights, and what includes others."""
 
 from __future__ import annotations
 
+import datetime as dt
+from collections.abc import Callable
+from typing import Any
+
 import pytest
 
-from tests.site import Site
-from unisequa.actions import runs, templates
+from tests.plans import document, step
+from tests.site import Site, job
+from unisequa.actions import access, drafts, editions, from_run, runs, templates
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
+from unisequa.actions.runs import Choices, start_run
 from unisequa.core import editing
-from unisequa.store.plans import template_of
+from unisequa.core.checks import read_template
+from unisequa.core.document import Template
+from unisequa.core.rows import Line, Place, insert
+from unisequa.store.models import Leave
+from unisequa.store.plans import template_of, template_of_run
+
+TODAY = dt.date(2026, 6, 3)
 
 
-def rename(site: Site, who: str = "Ada", title: str = "Write it") -> None:
+def edit(site: Site, change: Callable[[Template], Template], who: str = "Ada") -> None:
     with site.store.writing() as session:
-        edit = lambda t: editing.change_step(t, "draft", title=title)  # noqa: E731
-        templates.edit_draft(session, site.person(who), site.template, edit, "renamed")
+        drafts.edit_draft(session, site.person(who), site.template, change)
 
 
-def titles(site: Site, who: str, number: int | None = None) -> list[str]:
+def rename(site: Site, who: str = "Ada", title: str = "Write it", key: str = "draft") -> None:
+    edit(site, lambda t: editing.change_step(t, key, title=title), who)
+
+
+def back(site: Site, who: str = "Ada", *, again: bool = False) -> drafts.TakenBack:
+    with site.store.writing() as session:
+        return (drafts.redo if again else drafts.undo)(session, site.person(who), site.template)
+
+
+def titles(site: Site, who: str = "Ada", number: int | None = None) -> list[str]:
     with site.store.reading() as session:
-        edition = templates.edition_of(session, site.person(who), site.template, number)
+        edition = editions.edition_of(session, site.person(who), site.template, number)
         return [step.title for step in template_of(edition).steps]
 
 
-def test_editing_a_released_template_opens_a_draft_that_only_its_owner_sees(site: Site) -> None:
+def let(site: Site, who: str, right: str) -> None:
+    with site.store.writing() as session:
+        row = drafts.template_row(session, site.template)
+        access.give_right(session, site.person("Ada"), row, site.people[who], right)
+
+
+def release(site: Site, note: str = "") -> None:
+    with site.store.writing() as session:
+        editions.release(session, site.person("Ada"), site.template, note)
+
+
+def test_editing_a_released_template_opens_a_draft_that_only_its_editors_see(site: Site) -> None:
     rename(site)
-    assert titles(site, "Ada")[0] == "Write it"
+    assert titles(site)[0] == "Write it"
     assert titles(site, "Bela")[0] == "Draft"
     with pytest.raises(NotThere):
         titles(site, "Bela", 2)
+    let(site, "Bela", "edit")
+    assert titles(site, "Bela", 2)[0] == "Write it"
 
 
 def test_a_released_edition_and_the_runs_made_from_it_never_change(site: Site) -> None:
     rename(site)
-    with site.store.writing() as session:
-        templates.release(session, site.person("Ada"), site.template, "clearer")
+    release(site, "clearer")
     assert titles(site, "Bela")[0] == "Write it" and titles(site, "Bela", 1)[0] == "Draft"
     with site.store.reading() as session:
         run = runs.run_of(session, site.run)
@@ -44,26 +76,191 @@ def test_a_released_edition_and_the_runs_made_from_it_never_change(site: Site) -
 def test_a_refused_edit_leaves_the_draft_as_it_was(site: Site) -> None:
     rename(site)
     with pytest.raises(Refused) as caught:
-        rename(site, title="{{ nobody }}")
+        rename(site, title=" ")
     assert set(caught.value.faults) == {"title"}
-    assert titles(site, "Ada")[0] == "Write it"
+    assert titles(site)[0] == "Write it"
 
 
-def test_only_the_owner_changes_a_template(site: Site) -> None:
-    with pytest.raises(NotAllowed, match="Only Ada"):
+def test_a_draft_may_wait_for_what_its_texts_name_but_is_not_released_so(site: Site) -> None:
+    rename(site, title="Tell {{ nobody }}")
+    with pytest.raises(Refused, match="nobody"):
+        release(site)
+
+
+def test_edits_are_undone_one_after_the_other_to_the_first_and_done_again(site: Site) -> None:
+    before = titles(site)
+    for n in range(30):
+        rename(site, title=f"Draft {n}")
+    edit(site, lambda t: editing.remove_steps(t, ["check"]))
+    assert len(titles(site)) == 3
+    while True:
+        try:
+            back(site)
+        except Refused:
+            break
+    assert titles(site) == before
+    for _ in range(31):
+        back(site, again=True)
+    assert titles(site) == ["Draft 29", "Print", "Party"]
+    back(site)
+    rename(site, title="Another way")  # a new edit: what was undone is out of reach
+    with pytest.raises(Refused, match="nothing to do again"):
+        back(site, again=True)
+
+
+def test_two_people_on_one_draft_lose_nothing_and_undo_only_their_own(site: Site) -> None:
+    let(site, "Bela", "edit")
+    rename(site, title="By Ada")
+    edit(site, lambda t: insert(t, [Line("By Bela")], Place("print", "paper"))[0], "Bela")
+    rename(site, "Bela", "Checked by Bela", "check")
+    assert back(site).text == "step By Ada changed: title By Ada, was Draft"
+    assert titles(site) == ["Draft", "Checked by Bela", "Print", "By Bela", "Party"]
+
+
+def test_undoing_what_somebody_else_has_changed_again_is_passed_over_and_said(site: Site) -> None:
+    let(site, "Bela", "edit")
+    rename(site, title="First", key="print")
+    rename(site, title="By Ada")
+    rename(site, "Bela", "By Bela")
+    assert "Bela has since changed the same thing" in back(site).passed_over
+    assert titles(site)[0] == "By Bela"
+    assert back(site).text.startswith("step First changed")  # the edit before it is next
+    assert titles(site)[:3] == ["By Bela", "Check", "Print"]
+
+
+def test_who_may_look_start_edit_and_own_is_held_to_that(site: Site) -> None:
+    with pytest.raises(NotAllowed, match="Ask Ada"):
         rename(site, "Bela")
-
-
-def test_a_template_with_what_cannot_be_planned_is_not_released(site: Site) -> None:
     with site.store.writing() as session:
-        edition = templates.create_template(session, site.person("Bela"), "Empty")
-        number = edition.template_id
+        access.open_to(session, site.person("Ada"), drafts.template_row(session, site.template), "nothing")
+    with pytest.raises(NotThere):
+        titles(site, "Bela")
+    let(site, "Bela", "look")
+    assert titles(site, "Bela")
+    with pytest.raises(NotAllowed), site.store.writing() as session:
+        edition = editions.edition_of(session, site.person("Bela"), site.template)
+        start_run(session, site.person("Bela"), edition, Choices(anchors={"go": TODAY}, facts={"number": "1"}), TODAY)
+    with site.store.reading() as session:
+        assert not templates.library(session, site.person("Cleo")) and templates.library(session, site.person("Bela"))
+    with site.store.writing() as session:
+        row = drafts.template_row(session, site.template)
+        access.hand_over(session, site.person("Ada"), row, site.people["Bela"])
+    rename(site, "Bela")
+    rename(site, "Ada", "Still mine to edit")
+    with pytest.raises(NotAllowed, match="Only Bela"):
+        let(site, "Cleo", "edit")
+
+
+def test_a_retired_edition_is_not_started_until_it_is_used_again(site: Site) -> None:
+    def start() -> None:
+        with site.store.writing() as session:
+            edition = editions.edition_of(session, site.person("Bela"), site.template)
+            start_run(
+                session, site.person("Bela"), edition, Choices(anchors={"go": TODAY}, facts={"number": "1"}), TODAY
+            )
+
+    with site.store.writing() as session:
+        editions.retire(session, site.person("Ada"), site.template, 1)
+    with pytest.raises(Refused, match="retired"):
+        start()
+    with site.store.writing() as session:
+        editions.retire(session, site.person("Ada"), site.template, 1, back=True)
+    start()
+
+
+def test_going_back_to_an_edition_is_an_edit_that_can_be_undone_and_compared(site: Site) -> None:
+    rename(site)
+    edit(site, lambda t: editing.remove_steps(t, ["party"]))
+    release(site)
+    with site.store.reading() as session:
+        found = [str(line) for line in editions.compare(session, site.person("Bela"), site.template, 1, 2)]
+    assert found == ["step Party removed", "step Write it changed: title Write it, was Draft"]
+    with site.store.writing() as session:
+        editions.go_back(session, site.person("Ada"), site.template, 1)
+    assert titles(site) == ["Draft", "Check", "Print", "Party"]
+    back(site)
+    assert titles(site)[0] == "Write it"
+
+
+def test_a_template_with_nothing_in_it_is_not_released(site: Site) -> None:
+    with site.store.writing() as session:
+        number = templates.create_template(session, site.person("Bela"), "Empty").template_id
     with pytest.raises(Refused, match="no steps"), site.store.writing() as session:
-        templates.release(session, site.person("Bela"), number)
+        editions.release(session, site.person("Bela"), number)
 
 
 def test_a_draft_is_discarded_and_the_released_edition_stands(site: Site) -> None:
     rename(site)
     with site.store.writing() as session:
-        templates.discard_draft(session, site.person("Ada"), site.template)
-    assert titles(site, "Ada")[0] == "Draft"
+        editions.discard_draft(session, site.person("Ada"), site.template)
+    assert titles(site)[0] == "Draft"
+
+
+def outer() -> dict[str, Any]:
+    """A template that contains the bulletin and goes on behind it."""
+    return document(
+        [step("announce", 1, role="boss")],
+        "b>announce",
+        name="Anniversary",
+        anchors=[{"key": "day", "label": "Day"}],
+        roles=[{"key": "boss", "label": "Boss", "fill": {"by": "keeper"}}],
+        includes=[
+            {"key": "b", "template": "Issue of the bulletin", "anchors": {"go": "day"}, "roles": {"lead": "boss"}}
+        ],
+    )
+
+
+def test_a_run_has_the_steps_of_included_templates_and_keeps_the_editions_it_was_started_with(site: Site) -> None:
+    with site.store.writing() as session:
+        ada = site.person("Ada")
+        number = templates.keep_template(session, ada, read_template(outer())).template_id
+        editions.release(session, ada, number)
+    rename(site, title="Write it")
+    release(site)
+    with site.store.writing() as session:
+        edition = editions.edition_of(session, site.person("Ada"), number)
+        choices = Choices({"day": dt.date(2026, 6, 8)}, {"b.number": "8"}, {"b.writer": str(site.people["Bela"])})
+        run = start_run(session, site.person("Ada"), edition, choices, TODAY)
+        found = {task.key: task for task in run.tasks}
+        assert [task.key for task in run.tasks] == ["announce", "b.draft", "b.check", "b.print", "b.party"]
+        assert found["b.draft"].title == "Draft"  # the edition there was when the outer one was released
+        assert found["announce"].start_on == dt.date(2026, 6, 25)  # behind the party, twelve days after the start
+        assert (found["b.check"].sign_off_role, found["b.party"].role) == ("boss", "boss")
+        assert {member.role: member.name for member in run.crew} == {"boss": "Ada", "b.writer": "Bela", "b.editor": ""}
+        opened = template_of_run(run)
+        assert [phase.label for phase in opened.phases] == ["Words", "Paper"]
+
+
+def test_a_template_made_of_a_run_goes_into_its_draft_or_becomes_a_new_one(site: Site) -> None:
+    with site.store.writing() as session:
+        run = runs.run_of(session, site.run)
+        runs.task_of(run, "print").finish_on = dt.date(2026, 6, 12)
+    with site.store.writing() as session:
+        ada = site.person("Ada")
+        drawn = from_run.drawn(session, ada, site.run, TODAY, keep_dropped=False)
+        assert [line.key for line in drawn.lines if not line.same] == ["print"]
+        number = from_run.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=False)
+        made = editions.edition_of(session, ada, number)
+        assert (template_of(made).name, made.state) == ("Bulletin 7, as it went", "draft")
+        from_run.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=True)
+    assert back(site).text.startswith("step Print changed: duration 5")
+
+
+def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
+    from unisequa.actions.rehearsals import Rehearsal, rehearsed
+    from unisequa.core.includes import Library
+
+    with site.store.writing() as session:
+        session.add(
+            Leave(person_id=site.people["Bela"], first_on=dt.date(2026, 6, 8), last_on=dt.date(2026, 6, 9), label="")
+        )
+    with site.store.reading() as session:
+        ask = lambda **more: rehearsed(  # noqa: E731
+            session, read_template(job()), Library(), Rehearsal.model_validate(more), TODAY
+        )
+        assert ask().faults == {
+            "anchors.go": '"Go" is required; give its date', "facts.number": '"Number" is required; fill it in',
+        }  # fmt: skip
+        assert "is no date" in ask(anchors={"go": "soon"}).faults["anchors.go"]
+        found = ask(anchors={"go": "8 jun"}, facts={"number": "3"}, crew={"writer": str(site.people["Bela"])})
+        assert [w.text for w in found.warnings if w.kind == "away"] == ["Draft: Bela is away Mon 8 – Tue 9 Jun"]

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import dates, document, plan, step, template
-from unisequa.core import editing
+from unisequa.core import editing, linking
 from unisequa.core.assemble import Occasion, assemble, run_name
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.checks import read_template
@@ -208,20 +208,10 @@ def test_links_are_typed_by_key_title_or_row_and_shown_the_same_way() -> None:
         ("bank", 0, "working"),
         ("x-1", -1, "working"),
     ]
-    edited = editing.set_follows(template([step("a"), step("b"), step("c")]), "c", "a +2 d, b")
+    edited = linking.set_follows(template([step("a"), step("b"), step("c")]), "c", "a +2 d, b")
     assert follows_words(edited.links) == "a +2 d, b"
     with pytest.raises(TypedError, match='no step "tell"; did you mean "till"'):
         typed_follows("tell", steps)
-
-
-def test_moving_a_step_across_a_phases_border_puts_it_into_that_phase() -> None:
-    two = [{"key": "p", "label": "P"}, {"key": "q", "label": "Q"}]
-    found = template([step("a", phase="p"), step("b", phase="p"), step("c", phase="q")], phases=two)
-    down = editing.move_step(found, "b", by=1)
-    assert [(s.key, s.phase) for s in editing.in_phases(down)] == [("a", "p"), ("b", "q"), ("c", "q")]
-    up = editing.move_step(down, "b", by=-1)
-    assert [(s.key, s.phase) for s in editing.in_phases(up)] == [("a", "p"), ("b", "p"), ("c", "q")]
-    assert editing.move_step(found, "a", by=1).steps[0].key == "b"
 
 
 def test_a_role_that_a_step_has_is_not_taken_out() -> None:

@@ -128,47 +128,6 @@ def test_start_shows_the_run_before_it_is_there_and_each_fault_at_its_field(site
     assert made.status_code == 200 and "Bulletin 9" in made.text
 
 
-def test_a_template_is_written_row_by_row_and_refuses_what_cannot_be(site: Site) -> None:
-    browser = site.client("Ada")
-    path = f"/templates/{site.template}"
-    browser.get(path)
-    added = browser.post(f"{path}/steps", {"title": "Post it", "phase": "paper"})
-    assert "edition 2" in added.text and 'data-k="post-it"' in added.text
-    for name, value in (("when", "+7 wd"), ("follows", "print +1 wd"), ("role", "Editor"), ("duration", "2")):
-        answer = browser.post(f"{path}/steps/post-it", {"field": name, "value": value})
-        assert answer.status_code == 200, name
-    document = browser.get(f"{path}/file").json()
-    assert document["steps"][-1] == {
-        "key": "post-it", "title": "Post it", "phase": "paper", "role": "editor", "duration": 2,
-        "when": {"anchor": "go", "offset": 7},
-    }  # fmt: skip
-    assert document["links"][-1] == {"from": "print", "to": "post-it", "lag": 1}
-    for name, value, said in (
-        ("follows", "party, post-it", "cannot follow itself"),
-        ("when", "soon", "is no offset"),
-        ("role", "Editr", "o role"),
-        ("duration", "two", "no number of working days"),
-        ("only_if", "colour == 'red'", "fact, anchor or role"),
-    ):
-        answer = browser.post(f"{path}/steps/post-it", {"field": name, "value": value, "selected": "post-it"})
-        assert answer.status_code == 422 and said in answer.text, name
-        assert value.replace("'", "&#39;") in answer.text, name
-    circle = browser.post(f"{path}/steps/draft", {"field": "follows", "value": "post-it"})
-    assert "Draft → Check → Print → Post it → Draft" in circle.text
-    assert browser.get(f"{path}/file").json() == document
-
-
-def test_a_step_that_others_follow_is_not_removed_without_being_asked_twice(site: Site) -> None:
-    browser = site.client("Ada")
-    path = f"/templates/{site.template}"
-    browser.get(path)
-    kept = browser.post(f"{path}/steps/check/remove", {"bridge": "no"})
-    assert kept.status_code == 422 and "1 step follows Check: Print" in kept.text
-    browser.post(f"{path}/steps/check/remove", {"bridge": "yes"})
-    document = browser.get(f"{path}/file").json()
-    assert {"from": "draft", "to": "print"} in document["links"] and len(document["steps"]) == 3
-
-
 def test_the_library_finds_by_words_and_shows_what_a_template_holds(site: Site) -> None:
     browser = site.client("Bela")
     text = words(browser.get("/library?text=bulletin").text)

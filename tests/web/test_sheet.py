@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import pytest
 
-from tests.plans import day, plan, step, template
+from tests.plans import day, plan, step
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.cascade import cascade
 from unisequa.core.document import Phase
@@ -16,7 +16,6 @@ from unisequa.core.plan import Plan
 from unisequa.web.sheet.marks import arrows
 from unisequa.web.sheet.run_sheet import PhaseLine, RunSheet, TaskLine, run_sheet
 from unisequa.web.sheet.scale import ROW, Scale, date_scale, days_off, head_of, plumbs
-from unisequa.web.sheet.template_sheet import StepLine, template_sheet
 
 MONDAY = day("2026-06-01")
 
@@ -107,15 +106,3 @@ def test_a_link_leaves_the_end_it_binds_and_enters_the_end_it_bounds(kind: str, 
     assert arrow.path.startswith(f"M{begins} {ROW // 2}")
     tip = float(arrow.tip[1:].split()[0])
     assert abs(tip - ends) <= 8
-
-
-def test_a_template_counts_working_days_from_its_anchor() -> None:
-    drawn = template_sheet(template([step("a", 2, -5), step("b", 1), step("end", 0, 0)], "a>b"))
-    marks = {line.key: line.mark for line in drawn.lines if isinstance(line, StepLine)}
-    assert marks["a"] and marks["b"]
-    assert marks["b"].x - marks["a"].x == 2 * drawn.scale.px
-    zero = next(tick.x for tick in drawn.head.days if tick.text == "0")
-    assert {tick.text: tick.x - zero for tick in drawn.head.days}["+5"] == 5 * drawn.scale.px
-    (anchor,) = drawn.plumbs
-    assert (anchor.kind, anchor.text) == ("anchor", "Go")
-    assert drawn.length == 6

@@ -10,7 +10,7 @@ from unisequa.actions.drafts import edit_draft, template_row
 from unisequa.actions.errors import NotThere, Refused, sentence
 from unisequa.actions.history import note
 from unisequa.actions.runs import not_startable
-from unisequa.actions.shelf import shelf_for
+from unisequa.actions.shelf import newest
 from unisequa.core.changes_told import Told, told
 from unisequa.core.comparison import difference
 from unisequa.core.document import Template
@@ -42,7 +42,7 @@ def edition_of(session: Session, actor: Person, template_id: int, number: int | 
 def checks(session: Session, template: Template, seen: Outline | None = None) -> list[Finding]:
     """What deserves mending before a release, what bars it first; ``seen`` is the outline where it is known."""
     people = frozenset(session.scalars(select(Person.email).where(Person.active)))
-    seen = seen or outline(template, shelf_for(session, template).library)
+    seen = seen or outline(template, newest(session).library if template.includes else None)
     found = findings(template, seen, people)
     found += [
         Finding("fault", sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
@@ -61,6 +61,7 @@ def release(session: Session, actor: Person, template_id: int, text: str = "") -
     if bars:
         raise Refused({"release": sentence(bars[0].text)})
     draft.state, draft.released_at, draft.note = "released", now(), text.strip()[:2000]
+    draft.pins = newest(session).pins(template_of(draft))
     steps = count_words(len(draft.document.get("steps", [])), "step")
     said = f": {draft.note}" if draft.note else ""
     note(session, actor, "released", f"edition {draft.number} released with {steps}{said}", template_id=row.id)

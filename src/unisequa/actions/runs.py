@@ -12,11 +12,13 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 from unisequa.actions.access import check_may
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
+from unisequa.actions.shelf import shelf_of
 from unisequa.core.assemble import Occasion, assemble, read_facts
 from unisequa.core.cascade import cascade
 from unisequa.core.document import CalendarDocument, Role, Template
 from unisequa.core.edits import Begun, Done
 from unisequa.core.errors import DocumentError, Fault
+from unisequa.core.includes import Scope, laid_open, whole
 from unisequa.core.placeholders import fill_in
 from unisequa.core.plan import Plan
 from unisequa.core.states import Act, acts, shown_state, state_after, unfinished_before
@@ -63,11 +65,11 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
     DocumentError
         With what is missing or wrong, path by path.
     """
-    template = template_of(edition)
+    template, shelf = template_of(edition), shelf_of(session, edition)
     if faults := not_startable(template):
         raise DocumentError(faults)
     names = {}
-    for role in template.roles:
+    for role in laid_open(template, shelf.library).roles:
         person, outside = _member(session, actor, role, choices)
         names[role.key] = person.name if person else outside
     occasion = Occasion(
@@ -78,16 +80,13 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
         calendars=calendar_documents(session, choices.calendar or template.calendar),
         today=today,
     )
-    return assemble(template, occasion)
+    return assemble(template, occasion, shelf.library)
 
 
 def not_startable(template: Template) -> list[Fault]:
     """What a template has that runs here cannot have yet; the command line plans all of it."""
     later = "has no page here yet; `unisequa plan` works it out on the command line"
-    faults = [Fault("grid", f"A job of hours and minutes {later}")] if template.grid == "minute" else []
-    return faults + [
-        Fault(f"includes[{i}]", f"Another template within this one {later}") for i, _ in enumerate(template.includes)
-    ]
+    return [Fault("grid", f"A job of hours and minutes {later}")] if template.grid == "minute" else []
 
 
 def _chosen(session: Session, chosen: str) -> Person | None:
@@ -124,7 +123,8 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
         plan = rehearse(session, actor, edition, choices, today)
     except DocumentError as error:
         raise Refused({fault.path: fault.message[:1].upper() + fault.message[1:] for fault in error.faults}) from error
-    template = template_of(edition)
+    shelf = shelf_of(session, edition)
+    template = laid_open(template_of(edition), shelf.library)
     _check_people(session, template, choices)
     if not plan.tasks:
         raise Refused({"": "No step of this template applies here, so the run would be empty."})
@@ -138,6 +138,7 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
         anchors={key: dt.date.fromordinal(day).isoformat() if day else None for key, day in plan.anchors.items()},
         facts={key: value.isoformat() if isinstance(value, dt.date) else value for key, value in facts.items()},
         calendars=[document.written() for document in plan.calendars.documents],
+        pins=shelf.pins(template_of(edition)),
         created_by_id=actor.id,
     )
     run.crew = _crew(session, actor, template, choices)
@@ -146,7 +147,8 @@ def start_run(session: Session, actor: Person, edition: Edition, choices: Choice
     values: dict[str, object] = {"subject": run.subject, **facts}
     values |= {member.role: _name_in(session, member) for member in run.crew}
     values |= {key: dt.date.fromordinal(day) if day else None for key, day in plan.anchors.items()}
-    run.tasks = _rows(template, plan, values)
+    scopes = {placed.key: placed.scope for placed in whole(template_of(edition), shelf.library).steps}
+    run.tasks = _rows(template, plan, values, scopes)
     session.flush()
     ids = {row.key: row.id for row in run.tasks}
     run.links = [
@@ -184,7 +186,7 @@ def _name_in(session: Session, member: CrewMember) -> str:
     return person.name if person else member.outside or member.label
 
 
-def _rows(template: Template, plan: Plan, values: Mapping[str, object]) -> list[TaskRow]:
+def _rows(template: Template, plan: Plan, values: Mapping[str, object], scopes: Mapping[str, Scope]) -> list[TaskRow]:
     steps = {step.key: step for step in template.steps}
     order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
     shown = sorted(range(len(plan.tasks)), key=lambda i: order.get(plan.tasks[i].phase or "", 0))
@@ -198,7 +200,7 @@ def _rows(template: Template, plan: Plan, values: Mapping[str, object]) -> list[
         row.may_skip, row.sign_off_role = step.may_skip, step.sign_off.role if step.sign_off else None
         row.links_out = [link.written() for link in step.links_out]
         try:
-            row.instructions = fill_in(step.instructions, values)
+            row.instructions = fill_in(step.instructions, {**values, **scopes[task.key].named(values)})
         except ValueError as error:
             raise Refused({"": f"The instructions of {task.title}: {error}."}) from error
         rows.append(row)

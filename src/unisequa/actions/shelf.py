@@ -1,4 +1,8 @@
-"""The released templates that others may include."""
+"""The templates that others include, in the editions that count.
+
+A draft includes the newest released edition of another template. Releasing it settles which editions those are,
+and so does starting a run: what is released, and what is under way, does not change when an included template does.
+"""
 
 from __future__ import annotations
 
@@ -9,30 +13,50 @@ from sqlalchemy.orm import Session, selectinload
 
 from unisequa.core.document import Template
 from unisequa.core.includes import Library
-from unisequa.store.models import TemplateRow
-from unisequa.store.plans import template_of
+from unisequa.store.models import Edition, TemplateRow
+from unisequa.store.plans import pinned, template_of
 
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
-    """Released templates as a library, and the id of each by its name."""
+    """Released templates as a library; by each one's name its id and that of its edition."""
 
     library: Library = field(default_factory=Library)
     ids: dict[str, int] = field(default_factory=dict)
+    editions: dict[str, int] = field(default_factory=dict)
+
+    def pins(self, template: Template) -> dict[str, int] | None:
+        """The editions of what a template includes, at any depth; None where it includes nothing."""
+        if not template.includes:
+            return None
+        return {inner.name: self.editions[inner.name] for inner in self.library.within(template)}
 
 
-def shelf_for(session: Session, template: Template, *, all_of_them: bool = False) -> Shelf:
-    """The newest released edition of every template, when this one includes any."""
-    if not template.includes and not all_of_them:
-        return Shelf()
-    found: list[tuple[str, Template]] = []
+def shelf_of(session: Session, edition: Edition) -> Shelf:
+    """What an edition includes: the editions that were settled, or those that a draft would have now."""
+    template = template_of(edition)
+    if edition.pins is None:
+        return newest(session) if template.includes else Shelf()
+    found = pinned(session, edition.pins)
+    return Shelf(
+        Library((name, template_of(row)) for name, row in found.items()),
+        {name: row.template_id for name, row in found.items()},
+        {name: row.id for name, row in found.items()},
+    )
+
+
+def newest(session: Session) -> Shelf:
+    """The newest released edition of every template."""
+    shelf: list[tuple[str, Template]] = []
     ids: dict[str, int] = {}
+    editions: dict[str, int] = {}
     for row in session.scalars(
         select(TemplateRow).options(selectinload(TemplateRow.editions)).order_by(TemplateRow.id)
     ):
         released = [edition for edition in row.editions if edition.state == "released"]
         if released:
             inner = template_of(released[-1])
-            found.append((inner.name, inner))
-            ids.setdefault(inner.name, row.id)
-    return Shelf(Library(found), ids)
+            if inner.name not in ids:
+                shelf.append((inner.name, inner))
+                ids[inner.name], editions[inner.name] = row.id, released[-1].id
+    return Shelf(Library(shelf), ids, editions)

@@ -93,8 +93,7 @@ def keep_template(
     session: Session, actor: Person, template: Template, *, released: bool = False, said: str = ""
 ) -> Edition:
     """Keep a document as a new template's first edition; ``said`` tells where it comes from."""
-    row = TemplateRow(name=template.name, category=template.category, owner_id=actor.id, owner=actor, editions=[])
-    row.rights = []
+    row = TemplateRow(name=template.name, category=template.category, owner_id=actor.id, editions=[], rights=[])
     session.add(row)
     session.flush()
     edition = Edition(

@@ -28,6 +28,7 @@ from unisequa.core.document import (
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 
 M = TypeVar("M", bound=Measure)
+K = TypeVar("K", Anchor, Role, Fact, Phase)
 
 
 class Library:
@@ -88,6 +89,11 @@ class Scope:
     facts: Mapping[str, str] = field(default_factory=dict)
     first_anchor: str | None = None
 
+    def named(self, values: Mapping[str, object]) -> dict[str, object]:
+        """Values by the names that this scope has for them, from those by ours."""
+        pairs = [*self.anchors.items(), *self.roles.items(), *self.facts.items()]
+        return {theirs: values.get(ours) for theirs, ours in pairs}
+
     def measure(self, found: M) -> M:
         """A measure from the anchor as we name it."""
         name = self.anchors.get(found.anchor, found.anchor)
@@ -135,6 +141,58 @@ def whole(template: Template, library: Library | None = None) -> Whole:
     if faults:
         raise DocumentError(faults)
     return found
+
+
+def laid_open(template: Template, library: Library | None = None) -> Template:
+    """The template with what it includes as its own parts, under their full keys; for reading, not for keeping.
+
+    Raises
+    ------
+    DocumentError
+        As :func:`whole`.
+    """
+    if not template.includes:
+        return template
+    parts = whole(template, library)
+
+    def ours(placed: Placed) -> Step:
+        step, scope = placed.step, placed.scope
+        role = step.role and scope.roles.get(step.role, scope.prefix + step.role)
+        signer = step.sign_off and scope.roles.get(step.sign_off.role, scope.prefix + step.sign_off.role)
+        return step.model_copy(
+            update={
+                "key": placed.key,
+                "phase": step.phase and scope.prefix + step.phase,
+                "parent": step.parent and scope.prefix + step.parent,
+                "role": role,
+                "sign_off": step.sign_off and step.sign_off.model_copy(update={"role": signer}),
+                "when": step.when and scope.measure(step.when),
+            }
+        )
+
+    def named(key: str, item: K) -> K:
+        return item if item.key == key else item.model_copy(update={"key": key})
+
+    return template.model_copy(
+        update={
+            "anchors": tuple(
+                named(key, anchor).model_copy(update={"from_": anchor.from_ and scope.measure(anchor.from_)})
+                for key, (anchor, scope) in parts.anchors.items()
+            ),
+            "roles": tuple(named(key, role) for key, role in parts.roles.items()),
+            "facts": tuple(named(key, fact) for key, fact in parts.facts.items()),
+            "phases": tuple(named(key, phase) for key, phase in parts.phases.items()),
+            "steps": tuple(ours(placed) for placed in parts.steps),
+            "links": tuple(
+                link.model_copy(update={"from_": source, "to": target}) for source, target, link, _ in parts.links
+            ),
+            "day_labels": tuple(
+                label.model_copy(update={"anchor": scope.anchors.get(label.anchor, label.anchor)})
+                for label, scope in parts.day_labels
+            ),
+            "includes": (),
+        }
+    )
 
 
 def _first(template: Template, anchors: Mapping[str, str]) -> str | None:

@@ -123,11 +123,13 @@ def _measured(plan: Plan, later: list[int], half: int) -> Outline:
     def near(day: int) -> int:
         return day - sum(cut for border, cut in cuts if day >= border)
 
-    first = [span for span in leaves if not later or span[0] < later[0] - half]
+    read = [days for i, task in enumerate(plan.tasks) if task.key not in parents and (days := plan.days(i))]
+    first = [days for days in read if not later or week.count(zero, days[0]) < later[0] - half]
+    length = week.count(min(a for a, _ in first), max(b for _, b in first) + 1) if first else 0
     return Outline(
         {key: (near(start), near(finish)) for key, (start, finish) in spans.items()},
         {key: near(day) for key, day in anchors.items()},
-        max((finish for _, finish in first), default=0) - min((start for start, _ in first), default=0),
+        length,
         {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0},
         frozenset(task.key for i, task in enumerate(plan.tasks) if plan.schedule.critical[i]),
     )

@@ -30,13 +30,12 @@ COLUMNS: dict[str, str] = {
 """Field → the name of its column."""
 _ALSO = {
     "task": "title", "title": "title", "name": "title", "activity": "title", "step name": "title",
-    "task name": "title",
-    "group": "phase", "stage": "phase", "section": "phase", "who": "role", "owner": "role", "responsible": "role",
-    "assignee": "role", "offset": "when", "when": "when", "due date": "when", "duration": "duration",
-    "working days": "duration", "lasts": "duration", "predecessors": "follows", "after": "follows",
-    "depends on": "follows", "dependencies": "follows", "hours": "effort", "type": "kind", "description": "instructions",
-    "notes": "instructions", "how": "instructions", "id": "key", "link": "links_out", "sign-off": "sign_off",
-    "parent": "parent", "condition": "only_if", "optional": "may_skip",
+    "task name": "title", "group": "phase", "stage": "phase", "section": "phase", "who": "role", "owner": "role",
+    "responsible": "role", "assignee": "role", "offset": "when", "when": "when", "due date": "when",
+    "duration": "duration", "working days": "duration", "lasts": "duration", "predecessors": "follows",
+    "after": "follows", "depends on": "follows", "dependencies": "follows", "hours": "effort", "type": "kind",
+    "description": "instructions", "notes": "instructions", "how": "instructions", "id": "key", "link": "links_out",
+    "sign-off": "sign_off", "parent": "parent", "condition": "only_if", "optional": "may_skip",
 }  # fmt: skip
 MOST_ROWS = 5000
 _FREE = {"key", "title", "phase", "parent", "role", "sign_off", "follows"}
@@ -196,6 +195,8 @@ def _named(
 
 def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before: Step | None) -> Step | None:
     template = reading.template
+    if not record.get("title", "").strip():
+        return None
     step = before or Step(key="x", title="x")
     values: dict[str, Any] = {**step.model_dump(mode="json", by_alias=True), "key": key}
     values["title"] = " ".join(record.get("title", "").split())[:400]

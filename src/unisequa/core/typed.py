@@ -165,7 +165,11 @@ def follows_words(links: Sequence[Link]) -> str:
             sign = "" if link.lag.startswith(("-", "−")) else "+"
             lag = f" {sign}{link.lag}{'' if link.unit == 'working' else ' d'}"
         else:
-            lag = f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}" if link.lag else ""
+            lag = (
+                f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}"
+                if link.lag or link.unit == "elapsed"
+                else ""
+            )
         kind = "" if link.type == "FS" else f" {link.type}"
         words.append(f"{link.from_}{kind}{lag}")
     return ", ".join(words)

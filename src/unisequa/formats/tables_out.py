@@ -27,12 +27,13 @@ def steps_csv(template: Template) -> str:
 
 def steps_xlsx(template: Template) -> bytes:
     """The steps as a workbook of one sheet, every cell as text; read back in it changes nothing."""
-    import openpyxl
+    from openpyxl import Workbook
     from openpyxl.styles import Alignment, Font
+    from openpyxl.utils import get_column_letter
 
-    book = openpyxl.Workbook()
-    sheet = book.active
-    sheet.title = "Steps"
+    book = Workbook()
+    book.remove(book.worksheets[0])
+    sheet = book.create_sheet("Steps")
     for r, row in enumerate([header(), *table_rows(template)], 1):
         for c, text in enumerate(row, 1):
             cell = sheet.cell(r, c)
@@ -42,7 +43,7 @@ def steps_xlsx(template: Template) -> bytes:
             cell.alignment = Alignment(vertical="top", wrap_text=header()[c - 1] == "Instructions")
     for c, name in enumerate(header(), 1):
         sheet.cell(1, c).font = Font(bold=True)
-        sheet.column_dimensions[openpyxl.utils.get_column_letter(c)].width = _WIDTHS.get(name, 13)
+        sheet.column_dimensions[get_column_letter(c)].width = _WIDTHS.get(name, 13)
     sheet.freeze_panes = "C2"
     out = io.BytesIO()
     book.save(out)

@@ -91,7 +91,10 @@ class TemplateRight(Base):
 
 
 class Edition(Base):
-    """One edition of a template. ``revision`` counts the edits of a draft; a released one never changes."""
+    """One edition of a template. ``revision`` counts the edits of a draft; a released one never changes.
+
+    ``pins`` maps the names of the templates it includes, at any depth, to the editions they are of.
+    """
 
     __tablename__ = "editions"
     __table_args__ = (UniqueConstraint("template_id", "number"),)
@@ -106,6 +109,7 @@ class Edition(Base):
     changed_at: Mapped[dt.datetime] = mapped_column(default=now)
     changed_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     released_at: Mapped[dt.datetime | None]
+    pins: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 
     template: Mapped[TemplateRow] = relationship(back_populates="editions")
     changed_by: Mapped[Person] = relationship()
@@ -144,7 +148,10 @@ class Leave(Base):
 
 
 class Run(Base):
-    """One occasion of the job. ``version`` grows with every change of its tasks; shifts are applied against it."""
+    """One occasion of the job. ``version`` grows with every change of its tasks; shifts are applied against it.
+
+    ``pins`` are those of its edition when it was started.
+    """
 
     __tablename__ = "runs"
     __table_args__ = (Index("ix_runs_state", "state"),)
@@ -159,6 +166,7 @@ class Run(Base):
     anchors: Mapped[dict[str, Any]]
     facts: Mapped[dict[str, Any]]
     calendars: Mapped[list[Any]]
+    pins: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
     created_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
 

@@ -9,7 +9,10 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any, cast
 
+from sqlalchemy.orm import Session, object_session
+
 from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Measure, Template, When
+from unisequa.core.includes import Library, laid_open
 from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.schedule import UNDATED
 from unisequa.core.targets import target_of
@@ -42,9 +45,31 @@ def template_of(edition: Edition) -> Template:
     return _template(json.dumps(edition.document))
 
 
+def pinned(session: Session, pins: Mapping[str, int]) -> dict[str, Edition]:
+    """The editions of included templates by name."""
+    found = {name: session.get(Edition, number) for name, number in pins.items()}
+    return {name: edition for name, edition in found.items() if edition is not None}
+
+
+def template_of_run(run: Run) -> Template:
+    """The template of a run, with what it includes as its own parts."""
+    template, session = template_of(run.edition), object_session(run)
+    if not template.includes or session is None:
+        return template
+    inner = pinned(session, run.pins or {})
+    return _laid_open(
+        json.dumps(run.edition.document), tuple((name, json.dumps(e.document)) for name, e in sorted(inner.items()))
+    )
+
+
+@lru_cache(maxsize=64)
+def _laid_open(written: str, inner: tuple[tuple[str, str], ...]) -> Template:
+    return laid_open(_template(written), Library((name, _template(text)) for name, text in inner))
+
+
 def plan_of(run: Run, today: dt.date) -> Plan:
     """A run as it stands: its tasks with their dates, slack and criticality worked out on them."""
-    calendars, template = calendars_of(run.calendars), template_of(run.edition)
+    calendars, template = calendars_of(run.calendars), template_of_run(run)
     given = {a.key: run.anchors.get(a.key) for a in template.anchors}
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []

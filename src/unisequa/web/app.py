@@ -15,6 +15,8 @@ from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused, 
 from unisequa.settings import Settings
 from unisequa.store.engine import Store
 from unisequa.web import (
+    from_run,
+    importing,
     library,
     runs,
     shifts,
@@ -28,8 +30,11 @@ from unisequa.web import (
 from unisequa.web.clips import Clips, Presence
 from unisequa.web.pages import STATIC, asks_for_piece, render
 from unisequa.web.session import ForgedRequest, Sessions, SignInNeeded
+from unisequa.web.uploads import Uploads
 
 LARGEST_BODY = 4 * 1024 * 1024
+LARGEST_FILE = 26 * 1024 * 1024
+"""What may be sent: files to importing and to a template's attachments, and everything else."""
 
 HEADERS = {
     "content-security-policy": (
@@ -66,10 +71,12 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     store = Store(settings.url)
     store.migrate()
     app.state.settings, app.state.store, app.state.sessions = settings, store, Sessions(settings)
-    app.state.clips, app.state.presence = Clips(), Presence()
+    app.state.clips, app.state.presence, app.state.uploads = Clips(), Presence(), Uploads()
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for page in (
         sign_in,
+        importing,
+        from_run,
         library,
         templates_page,
         template_panel,
@@ -93,8 +100,13 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 
 async def _guard(request: Request, call_next: Any) -> Response:
     length = request.headers.get("content-length", "0")
-    if length.isdigit() and int(length) > LARGEST_BODY:
-        return _error(request, 413, "Too large", "What was sent is larger than 4 MB.")
+    path = request.url.path
+    most = LARGEST_FILE if path == "/import" or path.endswith("/attachments") else LARGEST_BODY
+    if length.isdigit() and int(length) > most:
+        message = f"What was sent is larger than {most // 1024 // 1024} MB, so it was not read. Nothing was changed."
+        return _error(request, 413, "Too large", message)
+    if "transfer-encoding" in request.headers and request.method not in {"GET", "HEAD"}:
+        return _error(request, 411, "Length needed", "What is sent must say how long it is; nothing was read.")
     origin = request.headers.get("origin")
     foreign = origin is not None and urlsplit(origin).netloc != request.headers.get("host")
     if request.method not in {"GET", "HEAD"} and foreign:

@@ -12,7 +12,7 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import template_row
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
-from unisequa.actions.shelf import shelf_for
+from unisequa.actions.shelf import newest
 from unisequa.core.conditions import sentence
 from unisequa.core.outline import outline
 from unisequa.core.rows import rows
@@ -108,7 +108,7 @@ def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> L
     with store.reading() as session:
         entries = actions.library(session, me, search)
         everything = entries if search == actions.Search() else actions.library(session, me)
-        shelf = shelf_for(session, entries[0].template, all_of_them=True) if entries else None
+        shelf = newest(session) if any(entry.template.includes for entry in entries) else None
         owners = {entry.row.owner_id: entry.row.owner.name for entry in everything}
         shelves = tuple(
             Shelf(

@@ -20,7 +20,7 @@ from unisequa.core.states import acts, days_late, shown_state, unfinished_before
 from unisequa.core.task import FINISHED
 from unisequa.core.words import count_words, day_words, difference_words, offset_words, span_words
 from unisequa.store.models import Person, Run, ShiftRow
-from unisequa.store.plans import plan_of, template_of
+from unisequa.store.plans import plan_of, template_of_run
 from unisequa.web.sheet.run_sheet import RunSheet, progress_words, run_sheet
 from unisequa.web.sheet.scale import PX, Zoom
 
@@ -190,7 +190,7 @@ def who_in(run: Run) -> dict[str, tuple[str, str]]:
 def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date) -> Work:
     """The run as it stands, with the shift being considered worked out on it."""
     run = run_of(session, run_id)
-    plan, template = plan_of(run, today), template_of(run.edition)
+    plan, template = plan_of(run, today), template_of_run(run)
     faults = dict(asked.faults)
     result, written = None, asked.written
     if asked.edits:

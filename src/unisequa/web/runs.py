@@ -19,7 +19,7 @@ from unisequa.core.words import day_words
 from unisequa.formats.icalendar import plan_ics
 from unisequa.formats.tables import plan_csv
 from unisequa.store.models import Run
-from unisequa.store.plans import plan_of, template_of
+from unisequa.store.plans import plan_of, template_of_run
 from unisequa.web.asking import asked_in
 from unisequa.web.pages import render
 from unisequa.web.run_views import (
@@ -167,7 +167,7 @@ def panel(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, 
         run = actions.run_of(session, run_id)
         plan = plan_of(run, settings.day())
         actions.task_of(run, key)
-        piece = PanelPiece(task_panel(run, me, plan, template_of(run.edition), key), run_head(run, me, plan))
+        piece = PanelPiece(task_panel(run, me, plan, template_of_run(run), key), run_head(run, me, plan))
     return render(request, "task_panel.html", piece)
 
 
@@ -176,7 +176,7 @@ def _side(
 ) -> Response:
     with store.reading() as session:
         run = actions.run_of(session, run_id)
-        plan, template = plan_of(run, settings.day()), template_of(run.edition)
+        plan, template = plan_of(run, settings.day()), template_of_run(run)
         page = SidePage(
             "runs",
             VIEWS,
@@ -271,7 +271,7 @@ def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Resp
     """The list of tasks as CSV."""
     with store.reading() as session:
         run = actions.run_of(session, run_id)
-        crew, template = who_in(run), template_of(run.edition)
+        crew, template = who_in(run), template_of_run(run)
         phases = {phase.key: phase.label for phase in template.phases}
         text = plan_csv(_with_states(run, settings), who=lambda role: crew.get(role or "", ("", ""))[0], phases=phases)
     return _download("\ufeff" + text, "text/csv; charset=utf-8", f"{_file_name(run.name)}.csv")

@@ -15,8 +15,10 @@ from unisequa.actions import runs as actions
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
 from unisequa.actions.people import people
+from unisequa.actions.shelf import shelf_of
 from unisequa.core.document import Template
 from unisequa.core.errors import DateRangeError, DocumentError
+from unisequa.core.includes import laid_open
 from unisequa.core.plan import Plan
 from unisequa.core.typed import TypedError, typed_date
 from unisequa.core.words import count_words, day_words, span_words
@@ -138,7 +140,7 @@ def _edition(form: FormData) -> int | None:
 
 
 def _choices(session: Session, row: Edition, form: FormData, today: dt.date) -> tuple[actions.Choices, dict[str, str]]:
-    template = template_of(row)
+    template = laid_open(template_of(row), shelf_of(session, row).library)
     calendar_name = field(form, "calendar", 200)
     documents = actions.calendar_documents(session, calendar_name or template.calendar)
     calendar = calendars_of(document.written() for document in documents)[None]
@@ -176,7 +178,7 @@ def _page(
     fresh: bool = False,
     tried: bool = False,
 ) -> StartPage:
-    template = template_of(row)
+    template = laid_open(template_of(row), shelf_of(session, row).library)
     choices, typed_faults = _choices(session, row, form, today)
     found = {**typed_faults, **(faults or {})}
     plan: Plan | None = None

@@ -14,7 +14,7 @@ from starlette.responses import Response
 from unisequa.actions.editions import edition_of
 from unisequa.actions.people import people
 from unisequa.actions.runs import calendar_documents
-from unisequa.actions.shelf import Shelf, shelf_for
+from unisequa.actions.shelf import Shelf, newest, shelf_of
 from unisequa.core.conditions import BY_KIND, condition_of, sentence
 from unisequa.core.document import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
@@ -110,7 +110,7 @@ def panel(
         if chosen:
             found = _panel(session, row, template, chosen, editable=may_change(row, me))
         else:
-            shelf = shelf_for(session, template)
+            shelf = shelf_of(session, row)
             found = _included(session, row, template, shelf, k[0])
     return render(request, "step_panel.html", {"p": found})
 
@@ -264,7 +264,7 @@ def setup(
     with store.reading() as session:
         row = edition_of(session, me, template_id, edition)
         template = template_of(row)
-        shelf = shelf_for(session, template, all_of_them=True)
+        shelf = newest(session)
         found = Setup(
             id=template_id,
             template=template,

@@ -12,7 +12,7 @@ from starlette.responses import Response
 from unisequa.actions.editions import edition_of
 from unisequa.actions.people import people
 from unisequa.actions.runs import calendar_documents
-from unisequa.actions.shelf import shelf_for
+from unisequa.actions.shelf import shelf_of
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import Fact
 from unisequa.core.errors import DocumentError
@@ -56,14 +56,15 @@ def rehearsal_form(
     template_id: int,
     edition: int | None = None,
 ) -> Response:
-    """The form, begun with dates so far ahead that all of it lies before us, the first choices, and nobody in the roles that are asked for."""
+    """The form, begun with dates so far ahead that all of it lies before us, and with the first choices."""
     today = settings.day()
     with store.reading() as session:
-        template = template_of(edition_of(session, me, template_id, edition))
+        row = edition_of(session, me, template_id, edition)
+        template = template_of(row)
         everybody = people(session)
         calendars = [document.name for document in calendar_documents(session, template.calendar)]
         try:
-            shelf = shelf_for(session, template)
+            shelf = shelf_of(session, row)
             parts = whole(template, shelf.library)
         except DocumentError as error:
             return render(request, "rehearsal_form.html", RehearsalForm((), (), str(error.faults[0])))

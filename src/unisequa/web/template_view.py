@@ -12,7 +12,7 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import next_edit
 from unisequa.actions.editions import checks
 from unisequa.actions.rehearsals import Rehearsal, rehearsed
-from unisequa.actions.shelf import shelf_for
+from unisequa.actions.shelf import shelf_of
 from unisequa.core.outline import outline
 from unisequa.store.models import Edition, Person
 from unisequa.store.plans import template_of
@@ -36,7 +36,7 @@ def may_change(edition: Edition, person: Person) -> bool:
 def sheet_of(session: Session, me: Person, edition: Edition, asked: Asked) -> dict[str, Any]:
     """All that the sheet shows: the steps where the outline has them, or on the dates of a rehearsal."""
     template = template_of(edition)
-    shelf = shelf_for(session, template)
+    shelf = shelf_of(session, edition)
     seen = outline(template, shelf.library)
     found = checks(session, template, seen)
     model = sheet_model(template, seen, shelf.library, found)

@@ -15,7 +15,7 @@ from unisequa.actions.access import may
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused
 from unisequa.actions.rehearsals import Rehearsal
-from unisequa.actions.shelf import shelf_for
+from unisequa.actions.shelf import shelf_of
 from unisequa.core.clip import copied
 from unisequa.core.document import faults_of
 from unisequa.core.editing import EditError, slug
@@ -83,9 +83,7 @@ def template_page(
             may_change(row, me),
             may(row.template, me, "edit"),
             step[:200],
-            json.dumps(model, ensure_ascii=False, separators=(",", ":"))
-            .replace("</", "<\\/")
-            .replace("<!--", "<\\!--"),
+            json.dumps(model, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
             LOOK_SECONDS,
         )
     return render(request, "template.html", page)
@@ -147,8 +145,7 @@ def edit(
     shown = Asked(settings.day(), _rehearsal(body))
     try:
         with store.writing() as session:
-            before = drafts.template_row(session, template_id).editions[-1]
-            shelf = shelf_for(session, template_of(before))
+            shelf = shelf_of(session, drafts.template_row(session, template_id).editions[-1])
             change = edit_of(asked.edit, shelf.library, lambda name: clips.find(me.id, name), made)
             row = drafts.edit_draft(session, me, template_id, change)
             sheet = sheet_of(session, me, row, shown)

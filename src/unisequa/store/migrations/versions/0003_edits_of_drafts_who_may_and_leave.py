@@ -1,4 +1,5 @@
-"""The edits of a draft, so that each can be taken back; who may edit, start and look; leave."""
+"""The edits of a draft, so that each can be taken back; who may edit, start and look; leave; the editions that an
+edition includes."""
 
 from __future__ import annotations
 
@@ -14,6 +15,9 @@ depends_on = None
 def upgrade() -> None:
     with op.batch_alter_table("templates") as table:
         table.add_column(sa.Column("open_to", sa.String(length=10), nullable=False, server_default="start"))
+    for name in ("editions", "runs"):
+        with op.batch_alter_table(name) as table:
+            table.add_column(sa.Column("pins", sa.JSON(), nullable=True))
     op.create_table(
         "template_edits",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -63,5 +67,6 @@ def downgrade() -> None:
     op.drop_table("leave")
     op.drop_table("template_rights")
     op.drop_table("template_edits")
-    with op.batch_alter_table("templates") as table:
-        table.drop_column("open_to")
+    for name, column in (("runs", "pins"), ("editions", "pins"), ("templates", "open_to")):
+        with op.batch_alter_table(name) as table:
+            table.drop_column(column)

@@ -1,0 +1,166 @@
+"""Conditions put together, what there is to mend, and a template drawn from a run."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from tests.core.documents import GO, cases
+from tests.plans import document, plan, step, template
+from unisequa.core.assemble import Occasion, assemble
+from unisequa.core.cascade import cascade
+from unisequa.core.checks import read_template
+from unisequa.core.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
+from unisequa.core.document import CalendarDocument, Fact, read_document
+from unisequa.core.edits import Drop, Move
+from unisequa.core.errors import DocumentError, UnisequaError
+from unisequa.core.findings import findings
+from unisequa.core.from_run import template_from_run
+from unisequa.core.load import absences, loads
+from unisequa.core.outline import outline
+from unisequa.core.placeholders import condition_fault, holds
+
+FACTS = [
+    Fact(key="entity", label="Entity", kind="choice", choices=("Shop", "It's new")),
+    Fact(key="objects", label="Objects", kind="number"),
+    Fact(key="remote", label="Remote", kind="yes-no"),
+    Fact(key="client", label="Client"),
+]
+KINDS = {fact.key: fact.kind for fact in FACTS} | {"closing": "anchor"}
+
+
+@st.composite
+def clauses(draw: st.DrawFn) -> Clause:
+    fact = draw(st.sampled_from(list(KINDS)))
+    operator = draw(st.sampled_from(BY_KIND[KINDS[fact]]))
+    if operator in {"yes", "no", "given", "open"}:
+        return Clause(fact, operator)
+    text = st.text(st.characters(codec="ascii", categories=["L", "N", "P", "Zs"]), min_size=1, max_size=8)
+    value = draw(
+        st.integers(-(10**6), 10**6).map(str) if KINDS[fact] == "number" else text.filter(lambda t: t == t.strip())
+    )
+    return Clause(fact, operator, value)
+
+
+@given(st.lists(clauses(), min_size=1, max_size=4), st.sampled_from(["and", "or"]))
+def test_a_condition_put_together_reads_back_as_it_was(found: list[Clause], joiner: Any) -> None:
+    assume(not any("{" in clause.value or "}" in clause.value for clause in found))
+    condition = Condition(tuple(found), joiner if len(found) > 1 else "and")
+    text = expression(condition, FACTS)
+    assert condition_fault(text, frozenset(KINDS)) is None
+    assert condition_of(text) == condition
+
+
+def test_a_condition_is_said_as_a_sentence_and_means_what_it_says() -> None:
+    found = template([step("a")], facts=[fact.written() for fact in FACTS])
+    text = expression(Condition((Clause("entity", "is", "It's new"), Clause("objects", "over", "5,000"))), FACTS)
+    assert sentence(text, found) == "Entity is It's new and Objects is over 5,000"
+    assert holds(text, {"entity": "It's new", "objects": 5001}) and not holds(text, {"entity": "Shop", "objects": 9999})
+    assert condition_of("entity == 'Shop' and (remote or objects > 3)") is None
+    with pytest.raises(ValueError, match="no number"):
+        expression(Condition((Clause("objects", "over", "many"),)), FACTS)
+
+
+def kinds(found: Any, people: frozenset[str] | None = None) -> list[tuple[str, str, bool]]:
+    return [(f.kind, f.key, f.bars) for f in findings(found, outline(found), people)]
+
+
+@pytest.mark.parametrize(
+    "content, expected",
+    [
+        (template([]), ("empty", "", True)),
+        (template([step("a", 1, 0)]), ("role", "a", False)),
+        (template([step("a")]), ("date", "a", False)),
+        (template([step("a", 1, 0, only_if="go is none"), step("b")], "a>b"), ("condition", "b", False)),
+        (template([], roles=[{"key": "r", "label": "R"}]), ("unfilled", "r", False)),
+        (template([step("a", 1, 5), step("b", 1, 0)]), ("order", "b", False)),
+        (template([step("a", 1, 0, effort="9h")]), ("effort", "a", False)),
+    ],
+    ids=["no steps", "no role", "no date and no link", "across a condition", "role unused", "order", "effort"],
+)
+def test_what_there_is_to_mend_is_found_at_its_place(content: Any, expected: tuple[str, str, bool]) -> None:
+    assert expected in kinds(content)
+
+
+def test_a_text_that_names_nothing_and_a_role_filled_by_nobody_bar_a_release() -> None:
+    text = read_document_loosely([step("a", 1, 0, title="Tell {{ client }}")])
+    assert ("fault", "a", True) in kinds(text)
+    person = {"key": "r", "label": "R", "fill": {"by": "person", "person": "gone@example.org"}}
+    found = template([step("a", 1, 0, role="r")], roles=[person])
+    assert ("unfilled", "r", True) in kinds(found, frozenset({"here@example.org"}))
+    assert kinds(found, frozenset({"gone@example.org"})) == []
+
+
+def read_document_loosely(steps: list[dict[str, Any]]) -> Any:
+    """A draft may hold what a finished template may not."""
+    from unisequa.core.document import Template
+
+    return read_document(Template, document(steps))
+
+
+def runs(case: Any, moves: list[tuple[int, int]], drops: list[int]) -> Any:
+    """A run of a case in which tasks were moved, and some dropped."""
+    content, calendars = case
+    try:
+        made = read_template(content)
+    except DocumentError:
+        assume(False)
+    documents = tuple(read_document(CalendarDocument, c) for c in calendars)
+    found = assemble(made, Occasion(anchors={"go": GO}, calendars=documents))
+    edits: list[Any] = [
+        Move(found.tasks[at % len(found.tasks)].key, GO.toordinal() + by)
+        for at, by in moves
+        if not found.is_parent(at % len(found.tasks))
+    ]
+    edits += [Drop(found.tasks[at % len(found.tasks)].key) for at in drops]
+    for edit in edits:
+        try:
+            found = cascade(found, [edit], "push").after()
+        except UnisequaError:
+            continue
+    return made, documents, found
+
+
+@given(cases(), st.lists(st.tuples(st.integers(0, 11), st.integers(0, 20)), max_size=4))
+def test_planned_on_the_runs_anchors_the_template_drawn_from_it_gives_its_dates(case: Any, moves: Any) -> None:
+    made, documents, found = runs(case, moves, [])
+    new, _ = template_from_run(made, found, {})
+    again = assemble(new, Occasion(anchors={"go": GO}, calendars=documents))
+    for i, task in enumerate(found.tasks):
+        if found.is_parent(i) or found.days(i) is None:
+            continue
+        drift = again.drift(again.position(task.key)) or 0
+        if drift <= 0 and (task.when is None or task.when.roll != "none"):
+            assert again.days(again.position(task.key)) == found.days(i), task.key
+
+
+def test_a_run_that_went_as_planned_gives_its_template_back() -> None:
+    made = template([step("a", 2, -3), step("b", 1), step("c", 0, 9)], "a>b", "b>c")
+    new, lines = template_from_run(made, plan([step("a", 2, -3), step("b", 1), step("c", 0, 9)], "a>b", "b>c"), {})
+    assert new == made and all(line.same for line in lines)
+
+
+def test_dropped_tasks_are_left_out_of_it_or_kept_as_one_wishes() -> None:
+    steps = [step("a", 2, -3), step("b", 1), step("c", 1)]
+    found = cascade(plan(steps, "a>b", "b>c"), [Drop("b")], "push").after()
+    new, lines = template_from_run(template(steps, "a>b", "b>c"), found, {})
+    assert [s.key for s in new.steps] == ["a", "c"] and [(k.from_, k.to) for k in new.links] == [("a", "c")]
+    assert [line.note for line in lines] == ["", "was dropped; left out", ""]
+    kept, _ = template_from_run(template(steps, "a>b", "b>c"), found, {}, keep_dropped=True)
+    assert [s.key for s in kept.steps] == ["a", "b", "c"]
+
+
+def test_load_is_spread_over_the_worked_days_and_leave_takes_hours_away() -> None:
+    crew, away = {"r": "Maud"}, {"r": ((dt.date(2026, 6, 8), dt.date(2026, 6, 9)),)}
+    made = template([step("a", 4, 3, role="r")], roles=[{"key": "r", "label": "Registrar"}])
+    found = assemble(made, Occasion(anchors={"go": dt.date(2026, 6, 1)}, crew=crew, away=away))  # Thu 4 to Tue 9 June
+    who = lambda role: crew.get(role or "", "")  # noqa: E731
+    assert [(x.who, x.asked, x.has, x.over) for x in loads(found, {"a": 32 * 60}, who)] == [
+        ("Maud", 960, 2400, False),
+        ("Maud", 960, 1440, False),
+    ]
+    assert [w.text for w in absences(found, who)] == ["A: Maud is away Mon 8 – Tue 9 Jun"]

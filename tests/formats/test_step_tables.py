@@ -1,0 +1,151 @@
+"""Steps in and out of tables, and files that are not what they say."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from typing import Any
+
+import networkx
+import openpyxl
+import pytest
+import yaml
+from hypothesis import assume, given
+
+from tests.core.documents import cases
+from tests.plans import step, template
+from unisequa.core.checks import read_template
+from unisequa.core.errors import DocumentError
+from unisequa.core.step_table import CellFault, guess, read_rows
+from unisequa.demo.fill import DOCUMENTS
+from unisequa.formats.documents import read_bytes, write_yaml
+from unisequa.formats.tables_in import MOST_BYTES, read_table
+from unisequa.formats.tables_out import network_graphml, steps_csv, steps_xlsx
+
+DEMO = sorted(path.stem for path in DOCUMENTS.glob("*.json") if not path.stem.endswith("calendar"))
+
+
+def read_back(found: Any, content: bytes, name: str) -> Any:
+    table = read_table(content, name)
+    read = read_rows(found, table.rows, guess(table.names))
+    assert read.faults == ()
+    return read.template
+
+
+@pytest.mark.parametrize("name", DEMO)
+def test_steps_written_out_are_read_back_unchanged(name: str) -> None:
+    found = read_template(json.loads((DOCUMENTS / f"{name}.json").read_text("utf-8")))
+    assert read_back(found, steps_csv(found).encode(), "a.csv") == found
+    assert read_back(found, steps_xlsx(found), "a.xlsx") == found
+    assert read_template(read_bytes(write_yaml(found.written()).encode(), yaml_file=True)) == found
+
+
+@given(cases())
+def test_any_template_comes_back_from_its_table(case: Any) -> None:
+    try:
+        found = read_template(case[0])
+    except DocumentError:
+        assume(False)
+    again = read_back(found, steps_csv(found).encode(), "a.csv")
+    assert sorted(map(str, again.steps)) == sorted(map(str, found.steps)) and set(again.links) == set(found.links)
+
+
+def test_a_cell_is_never_a_formula_in_a_spreadsheet_and_comes_back_as_it_was() -> None:
+    found = template([step("a", title="=cmd|' /C calc'!A0", instructions="-1+1\n@SUM(A1)")])
+    text = steps_csv(found)
+    assert ",'=cmd|" in text
+    sheet = openpyxl.load_workbook(io.BytesIO(steps_xlsx(found))).worksheets[0]
+    assert sheet["B2"].data_type == "s"
+    assert read_back(found, text.encode(), "a.csv") == found
+
+
+def test_columns_are_matched_by_the_names_people_give_them_each_field_once() -> None:
+    assert guess(["Task", "Who", "Predecessors", "Colour", "Step", "WORKING  DAYS"]) == [
+        "title", "role", "follows", "", "", "duration",
+    ]  # fmt: skip
+
+
+def test_every_fault_is_told_by_row_and_column_and_nothing_is_taken() -> None:
+    found = template([step("kept")])
+    read = read_rows(
+        found,
+        [["a", "Pack", "soon", "1"], ["a", "", "-3", "2"], ["b", "Ship", "", "many"], ["c", "Sign", "+1", "1"]],
+        ["key", "title", "when", "duration"],
+        {"when": "Offset"},
+    )
+    assert read.template == found
+    assert [(f.row, f.column) for f in read.faults] == [(2, "Offset"), (3, "Step"), (3, "Key"), (4, "Days")]
+    circle = read_rows(template([]), [["A", "B"], ["B", "A"]], ["title", "follows"])
+    assert "run in a circle: a → b → a" in str(circle.faults[0])
+    assert read_rows(found, [["x"]], [""]).faults == (
+        CellFault(1, "Step", "no column holds the titles of the steps; choose one"),
+    )
+
+
+def bomb(*, entries: int = 1, size: int = 200 * 1024 * 1024) -> bytes:
+    """A small archive that unpacks to much."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for i in range(entries):
+            archive.writestr(f"xl/worksheets/sheet{i}.xml", b"0" * size)
+    return out.getvalue()
+
+
+def formula() -> bytes:
+    book = openpyxl.Workbook()
+    book.worksheets[0].append(["Step", "Days"])
+    book.worksheets[0].append(["Pack", "=1+1"])
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    "name, content, said",
+    [
+        ("a.csv", b"\x89PNG\r\n\x1a\n....", "is not a table but a picture"),
+        ("a.csv", b"MZ\x90\x00\x03", "a program"),
+        ("a.csv", b"Step,Days\n\x00\x01\x02,1", "bytes that are no text"),
+        ("a.csv", "Step\nFaçade".encode("latin-1"), "is not UTF-8 text (byte 7)"),
+        ("a.csv", b"", "is empty"),
+        ("a.csv", b'Step,Days\n"Pack,1\n', "cannot be read as CSV"),
+        ("a.csv", b"x" * (MOST_BYTES + 1), "larger than 10 MB"),
+        ("a.csv", ("Step\n" + "a\n" * 6000).encode(), "more than 5,000 rows"),
+        ("a.xlsx", b"Step,Days\nPack,1\n", "named like an Office file but is none"),
+        ("a.xlsx", b"PK\x03\x04 broken", "broken XLSX"),
+        ("a.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "old or protected"),
+        ("a.csv", steps_xlsx(template([step("a")])), "a ZIP or an Office file"),
+    ],
+)
+def test_a_file_that_is_not_what_it_says_is_refused_in_plain_words(name: str, content: bytes, said: str) -> None:
+    with pytest.raises(DocumentError) as caught:
+        read_table(content, name)
+    assert said in str(caught.value)
+
+
+def test_a_zip_bomb_is_not_opened_and_formulas_are_named_by_their_cells() -> None:
+    with pytest.raises(DocumentError, match="unpacks to 200 MB"):
+        read_table(bomb(), "a.xlsx")
+    with pytest.raises(DocumentError, match="formulas in B2"):
+        read_table(formula(), "a.xlsx")
+    laughs = 'a: &a ["x"]\nb: [*a, *a]\n'
+    with pytest.raises(DocumentError, match="aliases"):
+        read_bytes(laughs.encode(), yaml_file=True)
+    assert yaml.safe_load(laughs)  # another reader would unfold it
+
+
+@pytest.mark.parametrize("content", ["Step;Days\nPack;2\n", "Step\tDays\nPack\t2\n", "\ufeffStep,Days\r\nPack,2\r\n"])
+def test_tables_are_read_with_the_separators_and_encodings_that_spreadsheets_write(content: str) -> None:
+    for encoding in ("utf-8", "utf-16"):
+        table = read_table(content.removeprefix("\ufeff").encode(encoding), "a.csv")
+        assert (table.names, table.rows) == (("Step", "Days"), (("Pack", "2"),))
+
+
+def test_the_network_is_read_by_a_general_purpose_library_as_it_is() -> None:
+    """networkx reads GraphML (graphml.graphdrawing.org) and knows the order of the steps."""
+    found = template([step("a", 2, 0), step("b"), step("c")], "a>b+1", "b>c", "a>c")
+    graph = networkx.read_graphml(io.BytesIO(network_graphml(found).encode()))
+    assert list(networkx.topological_sort(graph)) == ["a", "b", "c"]
+    assert graph.edges["a", "b"] == {"type": "FS", "lag": "1", "unit": "working", "id": "link-0"}
+    assert graph.nodes["a"]["when"] == "start 0 wd" and graph.nodes["a"]["duration"] == "2"
