@@ -10,15 +10,19 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from unisequa.actions import runs, shifts
+from unisequa.actions.drafts import edit_draft
 from unisequa.actions.people import hash_password
 from unisequa.actions.runs import Choices, start_run
+from unisequa.actions.shelf import newest
 from unisequa.actions.templates import keep_template
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.checks import read_template
 from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.editing import change_step
 from unisequa.core.edits import Move
 from unisequa.store.engine import Store
-from unisequa.store.models import Calendar, Edition, Person, Run
+from unisequa.store.models import Calendar, Edition, Leave, Person, Run
+from unisequa.store.plans import template_of
 
 DOCUMENTS = Path(__file__).parent / "documents"
 PASSWORD = "quillhaven-demo"
@@ -54,6 +58,9 @@ def fill(store: Store, today: dt.date) -> None:
         session.flush()
         exhibition = _template(session, people["Ines Okafor"], "open-a-visiting-exhibition")
         close = _template(session, people["Dunstan Vale"], "month-end-close")
+        _template(session, people["Dunstan Vale"], "quarter-end-close")
+        _return_of_a_loan(session, people["Maud Ferreira"])
+        _leave(session, people, today)
         _exhibitions(session, exhibition, people, today, house.working())
         _closes(session, close, people, today)
 
@@ -66,7 +73,28 @@ def _person(session: Session, name: str, title: str, hashed: str) -> Person:
 
 
 def _template(session: Session, owner: Person, name: str) -> Edition:
-    return keep_template(session, owner, read_template(document(name)), released=True)
+    edition = keep_template(session, owner, read_template(document(name)), released=True)
+    edition.pins = newest(session).pins(template_of(edition))
+    return edition
+
+
+def _return_of_a_loan(session: Session, owner: Person) -> None:
+    """A job that is still being written: a draft with some things to mend."""
+    edition = keep_template(session, owner, read_template(document("return-a-loan")))
+    title = "Letter of thanks from {{ director }}"
+    edit_draft(session, owner, edition.template_id, lambda t: change_step(t, "thanks", title=title))
+
+
+def _leave(session: Session, people: dict[str, Person], today: dt.date) -> None:
+    for name, weeks, days, label in (
+        ("Maud Ferreira", 3, 4, "Leave"),
+        ("Bao Lindqvist", 1, 2, "Course"),
+        ("Teo Marchetti", 6, 9, "Leave"),
+        ("Rosalind Achterberg", 4, 4, "Leave"),
+    ):
+        monday = today - dt.timedelta(days=today.weekday()) + dt.timedelta(weeks=weeks)
+        last = monday + dt.timedelta(days=days)
+        session.add(Leave(person_id=people[name].id, first_on=monday, last_on=last, label=label))
 
 
 def _exhibitions(

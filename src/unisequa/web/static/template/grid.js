@@ -46,7 +46,7 @@ const sideways = (by) => {
 Sheet.type = function type(id, c, initial) {
   const item = Sheet.item(id);
   if (!item || !Sheet.mine() || (Sheet.rehearsal && c !== "w")) return false;
-  const field = item.type === "step" ? Sheet.fields[c] : c === "t" && ["phase", "blank"].includes(item.type);
+  const field = item.type === "step" ? Sheet.fields[c] : c === "t" && ["phase", "blank", "newphase"].includes(item.type);
   if (!field || (item.line && (item.line.in || (c === "d" && item.line.ch)))) return false;
   if (Sheet.editor) Sheet.commit();
   const cell = Sheet.cellOf(id, c);
@@ -59,7 +59,8 @@ Sheet.type = function type(id, c, initial) {
   input.className = "cell edit";
   input.value = initial ?? (fault ? fault.typed : was);
   input.autocomplete = "off";
-  input.setAttribute("aria-label", `${item.type === "phase" ? "Phase" : Sheet.names[c]}${item.line ? `, row ${item.line.n}` : ""}`);
+  input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.names[c]}${item.line ? `, row ${item.line.n}` : ""}`);
+  if (item.type === "newphase") input.placeholder = "New phase: type its name, then Enter";
   if (item.type === "blank") input.placeholder = item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step";
   if (fault) input.setAttribute("aria-invalid", "true");
   cell.replaceChildren(input);
@@ -87,6 +88,7 @@ Sheet.cancel = function cancel() {
   Sheet.faults.delete(`${id} ${c}`);
   closeEditor();
   if (item.type === "blank" && item.id === "blank") Sheet.blank = null;
+  Sheet.newPhase = false;
   Sheet.refresh();
   Sheet.selected();
 };
@@ -105,6 +107,12 @@ Sheet.commit = function commit(all = false) {
       return id;
     }
     return Sheet.addStep(value.trim(), item);
+  }
+  if (item.type === "newphase") {
+    Sheet.newPhase = false;
+    if (value.trim()) Sheet.addPhase(value.trim());
+    else Sheet.refresh();
+    return id;
   }
   if (item.type === "phase") {
     if (value.trim() && value !== was) Sheet.edit({ op: "rename", part: "phases", key: item.key, value });
@@ -152,6 +160,21 @@ Sheet.addStep = function addStep(title, item) {
     refused: () => { if (Sheet.blank && Sheet.blank.after === key) Sheet.blank = null; },
   });
   return key;
+};
+
+// A phase behind the others, and in it the row for its first step.
+Sheet.addPhase = function addPhase(label) {
+  Sheet.made += 1;
+  const key = `~${Sheet.made}`;
+  Sheet.blank = { after: null, phase: key, level: 0 };
+  Sheet.edit({ op: "add", part: "phases", label }, {
+    local: (model) => model.phases.push([key, label]),
+    done: (answer) => {
+      Sheet.alias.set(key, answer.made[0]);
+      if (Sheet.blank && Sheet.blank.phase === key) Sheet.blank.phase = answer.made[0];
+    },
+    refused: () => { Sheet.blank = null; },
+  });
 };
 
 function lastPlace() {
@@ -210,6 +233,13 @@ function editing(event) {
     event.preventDefault();
     return Sheet.cancel();
   }
+  if (event.key === "Enter" && editor.item.type === "newphase") {
+    event.preventDefault();
+    Sheet.commit();
+    if (Sheet.blank) Sheet.type("blank", "t");
+    else Sheet.selected();
+    return undefined;
+  }
   if (event.key === "Enter") {
     event.preventDefault();
     if (command && Sheet.sel.size > 1) {
@@ -230,7 +260,7 @@ function editing(event) {
   if (event.key === "Tab") {
     event.preventDefault();
     const by = event.shiftKey ? -1 : 1;
-    if (editor.item.type === "phase") {
+    if (/phase/.test(editor.item.type)) {
       Sheet.commit();
       return Sheet.go(step(by));
     }
@@ -307,14 +337,6 @@ function removing() {
   const keys = Sheet.ownKeys();
   return keys.length && Sheet.fields[Sheet.cur.c] ? Sheet.set(keys, Sheet.cur.c, "") : undefined;
 }
-
-Sheet.undo = (way = "undo") => Sheet.whenIdle().then(async () => {
-  const answer = await Sheet.ask(`/${way}`, { rehearsal: Sheet.rehearsal });
-  toast(answer.note || answer.message || "");
-  if (answer.sheet) Sheet.take(answer.sheet);
-  Sheet.panelStale();
-  Sheet.selected();
-});
 
 function moving(event, item) {
   const by = event.key === "ArrowUp" || event.key === "ArrowLeft" ? -1 : 1;
@@ -441,8 +463,8 @@ Sheet.pasted = function pasted(event) {
   const text = event.clipboardData.getData("text/plain").replace(/\r\n?/g, "\n").replace(/\n+$/, "");
   const own = event.clipboardData.getData(CLIP);
   event.preventDefault();
-  if (Sheet.editor) Sheet.cancel();
   const where = pastePlace();
+  if (Sheet.editor) Sheet.cancel();
   const done = (answer) => {
     Sheet.sel = new Set(answer.made);
     if (answer.made.length) Sheet.cur = { id: answer.made[0], c: "t" };

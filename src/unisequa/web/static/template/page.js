@@ -212,11 +212,12 @@ const DO = {
   setup: () => ($("setup").hidden ? Sheet.openSetup() : (($("setup").hidden = true), Sheet.selected())),
   close: () => Sheet.closePanel(),
   "close-setup": () => { $("setup").hidden = true; Sheet.selected(); },
-  phase: () => Sheet.edit({ op: "add", part: "phases", label: "New phase" }, { done: (answer) => { Sheet.fresh = answer.made[0]; } }).then(() => {
-    if (!Sheet.at.has(`p:${Sheet.fresh}`)) return;
-    Sheet.go(`p:${Sheet.fresh}`, "t");
-    Sheet.type(`p:${Sheet.fresh}`, "t");
-  }),
+  phase: () => {
+    if (Sheet.lanes === "role") Sheet.turnLanes();
+    Sheet.newPhase = true;
+    Sheet.refresh();
+    Sheet.type("newphase", "t");
+  },
   remove: (button) => Sheet.remove(button.closest("[data-keys]").dataset.keys.split(" ")),
   blank: () => Sheet.openBlank(Sheet.item(Sheet.cur.id)),
   link: () => { Sheet.selected(); Sheet.startLink(); },

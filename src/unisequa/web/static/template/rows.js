@@ -78,6 +78,7 @@ function fill(row, item) {
     cells.t.dataset.level = item.level || 0;
     return undefined;
   }
+  if (item.type === "newphase") return put(cells.t, "", "New phase");
   if (item.type === "include") return fillInclude(row, cells, item);
   fold(cells.n, item);
   put(cells.t, item.label);

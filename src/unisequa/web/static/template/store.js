@@ -84,6 +84,17 @@ Sheet.keepClip = function keepClip(clip, keys) {
   inTurn = inTurn.then(() => Sheet.ask("/clip", { clip, keys: wanted.map(Sheet.real), edition: Number(Sheet.work().dataset.edition) }));
 };
 
+Sheet.undo = function undo(way = "undo") {
+  inTurn = inTurn.then(async () => {
+    const answer = await Sheet.ask(`/${way}`, { rehearsal: Sheet.rehearsal }).catch(() => ({ message: "The server did not answer; nothing was changed." }));
+    toast(answer.note || answer.message || "");
+    if (answer.sheet) Sheet.take(answer.sheet);
+    Sheet.panelStale();
+    Sheet.selected();
+  });
+  return inTurn;
+};
+
 Sheet.whenIdle = () => inTurn;
 
 // The rows as they are shown: phases (or lanes), steps, folded templates, and the row for a new step.
@@ -126,6 +137,7 @@ Sheet.layOut = function layOut() {
       steps(members);
     }
     included("");
+    if (Sheet.newPhase) add({ id: "newphase", type: "newphase" });
     if (Sheet.editable() && !Sheet.rehearsal) add({ id: "new", type: "blank", after: undefined, level: 0 });
   }
   Sheet.items = items;

@@ -96,8 +96,11 @@ const matching = (all, word) => {
   return [...begins, ...holds].slice(0, MOST);
 };
 
+// The roles there are, with those just typed that the server has not answered for yet.
+const roleNames = () => [...new Set([...Sheet.model.roles.map((role) => role[1]), ...Sheet.model.lines.map((line) => line.r || "")])].filter(Boolean).map((text) => ({ text }));
+
 Suggest.sources = {
-  r: (value) => ({ from: 0, to: value.length, options: value.trim() ? matching(Sheet.model.roles.map((role) => ({ text: role[1] })), value) : [] }),
+  r: (value) => ({ from: 0, to: value.length, options: value.trim() ? matching(roleNames(), value) : [] }),
   w: (value, caret) => {
     const found = /^(?:starts?\s+|due\s+)?[+−-]?\s*\d+\s*(?:wd|d|w|mo|days?|weeks?|months?)?\s*(?:before|after|from)?\s+(\p{L}.*)$/iu.exec(value.slice(0, caret));
     if (!found) return null;

@@ -1,0 +1,395 @@
+"""Designing a job in the template's sheet as a person does: by keyboard alone, by pointer, two at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+import pytest
+from playwright.sync_api import Page, expect
+
+JOB = (
+    "Loan agreement ends", "Book the courier", "Condition check", "Pack the objects", "Build crates", "Label crates",
+    "Load the van", "On the road", "Hand over", "Receipt signed", "Insurance closed", "Loan closed",
+)  # fmt: skip
+
+
+def home(page: Page) -> str:
+    """The site's address without a path."""
+    found = urlsplit(page.url)
+    return f"{found.scheme}://{found.netloc}"
+
+
+def begin(page: Page, name: str = "Return a loan") -> None:
+    """A new, empty template, begun by keyboard."""
+    page.goto(home(page) + "/library")
+    page.get_by_label("Name of the job").focus()
+    page.keyboard.type(name)
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/templates/*")
+    expect(page.get_by_role("heading", name=name)).to_be_visible()
+    expect(page.locator("#rows .cur")).to_be_focused()
+
+
+def settled(page: Page) -> None:
+    """Every edit so far is saved and shown."""
+    page.evaluate("Sheet.whenIdle()")
+
+
+def lines(page: Page) -> list[dict[str, Any]]:
+    settled(page)
+    found: list[dict[str, Any]] = page.evaluate("Sheet.model.lines")
+    return found
+
+
+def press(page: Page, *keys: str) -> None:
+    for key in keys:
+        page.keyboard.press(key)
+        settled(page)
+
+
+def titles(page: Page) -> list[str]:
+    return ["  " * line.get("lv", 0) + line["t"] for line in lines(page)]
+
+
+def typed(page: Page, *texts: str) -> None:
+    """Texts typed one below the other."""
+    for text in texts:
+        page.keyboard.type(text)
+        page.keyboard.press("Enter")
+
+
+def test_by_keyboard_alone_twelve_steps_are_designed_from_an_empty_page(ada: Page) -> None:
+    begin(ada)
+    typed(ada, *JOB)  # the blank row takes one after the other
+    press(ada, "Escape")
+    assert titles(ada) == list(JOB)
+
+    press(ada, "ArrowUp", *["ArrowUp"] * 6)  # to Label crates
+    press(ada, "Shift+ArrowUp", "Tab")  # both crates belong to Pack the objects
+    assert titles(ada)[3:6] == ["Pack the objects", "  Build crates", "  Label crates"]
+
+    press(ada, "Control+Home", "ArrowRight")
+    typed(ada, "Registrar", "reg", "reg")  # the role is made once, then completed
+    assert [line.get("r") for line in lines(ada)[:4]] == ["Registrar"] * 3 + [None]
+
+    press(ada, "Control+Home", "ArrowRight", "ArrowRight")
+    ada.keyboard.type("start -20")
+    press(ada, "Tab")
+    typed(ada, "2")
+    press(ada, "ArrowRight")
+    typed(ada, "loan", "book the courier +1 wd")
+    assert [(line.get("w"), line["d"], line.get("f")) for line in lines(ada)[:3]] == [
+        ("start -20 wd", "2", None),
+        (None, "1", "loan-agreement-ends"),
+        (None, "1", "book-the-courier +1 wd"),
+    ]
+    assert [line["s"] for line in lines(ada)[:3]] == [[-20, -18], [-18, -17], [-16, -15]]
+
+    press(ada, "F9", "ArrowDown", "Enter")  # from Pack the objects to its first sub-step: a circle
+    expect(ada.locator("#toast")).to_contain_text(
+        "would make a circle: Pack the objects → Build crates → Pack the objects"
+    )
+    press(ada, "ArrowUp", "ArrowUp", "F9", "ArrowDown", "ArrowDown")
+    expect(ada.locator("#over .told")).to_have_text("Build crates starts after it finishes: Condition check")
+    press(ada, "Enter")
+    assert ada.evaluate("Sheet.model.links.length") == 3
+
+    press(ada, "Alt+ArrowRight", "Alt+Shift+ArrowRight")  # Build crates a day later, and longer
+    built = lines(ada)[4]
+    assert (built["w"], built["d"]) == ("start -14 wd", "2")
+    press(ada, "Control+z", "Control+z")
+    assert (lines(ada)[4].get("w"), lines(ada)[4]["d"]) == (None, "1")
+
+    press(ada, "Control+End", "ArrowUp", "Alt+ArrowUp")
+    assert titles(ada)[-2:] == ["Loan closed", "Insurance closed"]
+    press(ada, "Control+Enter")
+    typed(ada, "Thank the lender")
+    press(ada, "Escape", "ArrowUp")
+    assert titles(ada)[-2:] == ["Thank the lender", "Insurance closed"]
+    press(ada, "Delete")
+    assert len(lines(ada)) == 12
+
+    ada.reload()
+    assert titles(ada)[3:6] == ["Pack the objects", "  Build crates", "  Label crates"]
+    press(ada, "F8")
+    expect(ada.locator("#rows .row").first).to_contain_text("Registrar")
+
+
+def drag(page: Page, start: tuple[float, float], *moves: tuple[float, float], up: bool = True) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    for move in moves:
+        page.mouse.move(*move, steps=6)
+    if up:
+        page.mouse.up()
+        settled(page)
+
+
+def middle(page: Page, selector: str, dx: float = 0) -> tuple[float, float]:
+    box = page.locator(selector).bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2 + dx, box["y"] + box["height"] / 2
+
+
+def bar(key: str, part: str = ".hit") -> str:
+    return f'#bars .mk[data-k="{key}"] {part}'
+
+
+def paste(page: Page, text: str, selector: str = "#rows .cur") -> None:
+    """What the clipboard holds put into the cell that has the cursor."""
+    page.locator(selector).first.evaluate(
+        """(cell, text) => {
+            const found = new DataTransfer();
+            found.setData("text/plain", text);
+            cell.dispatchEvent(new ClipboardEvent("paste", { clipboardData: found, bubbles: true, cancelable: true }));
+        }""",
+        text,
+    )
+    settled(page)
+
+
+def test_by_pointer_twelve_steps_are_pasted_placed_and_linked(ada: Page) -> None:
+    begin(ada)
+    ada.get_by_role("button", name="New phase", exact=True).click()
+    ada.keyboard.type("Before")
+    ada.keyboard.press("Enter")  # and on to its first step
+    expect(ada.locator("#rows .edit")).to_be_focused()
+    paste(ada, "\n".join(f"- {title}" for title in JOB[:6]) + "\n", "#rows .edit")
+    ada.get_by_role("button", name="New phase", exact=True).click()
+    ada.keyboard.type("After")
+    ada.keyboard.press("Enter")
+    paste(ada, "\n".join(JOB[6:]), "#rows .edit")
+    assert titles(ada) == list(JOB)
+    assert {line["ph"] for line in lines(ada)} == {"before", "after"}
+
+    rows = ada.locator
+    rows('.row[data-k="hand-over"] .c-t').click()
+    drag(ada, middle(ada, '.row[data-k="on-the-road"] .c-n'), middle(ada, '.row[data-k="receipt-signed"] .c-n', 2))
+    assert titles(ada)[6:10] == ["Load the van", "Hand over", "Receipt signed", "On the road"]
+    ada.keyboard.press("Control+z")
+    settled(ada)
+    assert titles(ada) == list(JOB)
+    rows('.row[data-k="build-crates"] .c-t').click()
+    rows('.row[data-k="label-crates"] .c-t').click(modifiers=["Shift"])
+    ada.keyboard.press("Tab")
+    assert titles(ada)[3:6] == ["Pack the objects", "  Build crates", "  Label crates"]
+
+    x, y = middle(ada, bar("book-the-courier"))
+    drag(ada, (x, y), (x + 45, y), up=False)  # three days of fifteen pixels
+    expect(ada.locator("#over .told")).to_have_text("starts 3 wd after Start")
+    ada.mouse.up()
+    assert lines(ada)[1]["w"] == "start +3 wd"
+    x, y = middle(ada, bar("book-the-courier", ".grip"))
+    drag(ada, (x, y), (x + 30, y))
+    assert lines(ada)[1]["d"] == "3"
+
+    ada.locator(bar("book-the-courier")).hover()
+    start = middle(ada, bar("book-the-courier", '.knob[data-end="F"]'))
+    drag(ada, start, middle(ada, bar("condition-check"), -4))
+    assert ada.evaluate("Sheet.model.links") == [["book-the-courier", "condition-check", "FS"]]
+    assert lines(ada)[2]["s"] == [6, 7]
+    ada.locator(bar("condition-check")).hover()
+    start = middle(ada, bar("condition-check", '.knob[data-end="F"]'))
+    drag(ada, start, middle(ada, bar("book-the-courier"), -20), up=False)
+    expect(ada.locator("#over .circle.told")).to_have_text(
+        "A circle: Condition check → Book the courier → Condition check"
+    )
+    ada.mouse.up()
+    settled(ada)
+    assert ada.evaluate("Sheet.model.links.length") == 1
+
+    rows('.row[data-k="loan-closed"] .c-n').click()
+    panel = ada.get_by_label("Selected steps")
+    expect(panel.get_by_role("heading", name="Loan closed")).to_be_visible()
+    panel.get_by_label("Working days").fill("0")
+    panel.get_by_label("Signed off by").fill("Controller")
+    panel.get_by_label("Signed off by").press("Tab")
+    settled(ada)
+    panel.get_by_label("Instructions").fill("- [ ] file the receipt for {{ s")
+    panel.get_by_label("Instructions").press("t")
+    ada.get_by_role("option", name="Start").click()
+    panel.get_by_label("Instructions").blur()
+    settled(ada)
+    expect(panel.locator(".rich")).to_contain_text("☐ file the receipt for")
+    assert lines(ada)[11]["ms"] and lines(ada)[11]["so"] == "Controller"
+
+
+def copying(page: Page, kind: str) -> None:
+    """Copy or cut through the clipboard of the page, kept for the next paste."""
+    page.evaluate(
+        """(kind) => {
+            window.kept = new DataTransfer();
+            document.activeElement.dispatchEvent(
+                new ClipboardEvent(kind, { clipboardData: window.kept, bubbles: true, cancelable: true }));
+        }""",
+        kind,
+    )
+    settled(page)
+
+
+def test_rows_are_cut_and_put_in_elsewhere_and_copied_into_another_template(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.locator('.row[data-k="check"] .c-t').click()
+    copying(ada, "cut")
+    assert [line["k"] for line in lines(ada)] == ["draft", "print", "party"]
+    ada.locator('.row[data-k="party"] .c-t').click()
+    ada.evaluate(
+        "document.activeElement.dispatchEvent(new ClipboardEvent('paste', "
+        "{ clipboardData: window.kept, bubbles: true, cancelable: true }))"
+    )
+    assert [line["k"] for line in lines(ada)] == ["draft", "print", "party", "check"]
+    assert ["draft", "check", "FS"] in ada.evaluate("Sheet.model.links")
+    clip = ada.evaluate("window.kept.getData('application/x-unisequa-steps')")
+    begin(ada, "Another job")
+    ada.evaluate(
+        """(clip) => {
+            const found = new DataTransfer();
+            found.setData("application/x-unisequa-steps", clip);
+            found.setData("text/plain", "Check");
+            document.activeElement.dispatchEvent(
+                new ClipboardEvent("paste", { clipboardData: found, bubbles: true, cancelable: true }));
+        }""",
+        clip,
+    )
+    (line,) = lines(ada)
+    assert (line["t"], line["r"], line["so"]) == ("Check", "Editor", "Lead")
+
+
+def open_bulletin(page: Page) -> None:
+    page.goto(home(page) + "/library")
+    page.get_by_role("link", name="Issue of the bulletin").click()
+    page.wait_for_selector("#rows .cur")
+
+
+def test_a_wrong_entry_is_told_at_its_cell_and_what_was_typed_is_kept(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.locator('.row[data-k="print"] .c-w').click()
+    ada.keyboard.type("soon")
+    ada.keyboard.press("Enter")
+    fault = ada.get_by_role("alert")
+    expect(fault).to_contain_text('"soon" is no offset')
+    expect(ada.locator('.row[data-k="print"] .c-w')).to_have_text("soon")
+    fault.get_by_role("button", name="Type it again").click()
+    expect(ada.locator("#rows .edit")).to_have_value("soon")
+    ada.locator("#rows .edit").fill("+6")
+    ada.keyboard.press("Enter")
+    settled(ada)
+    expect(ada.get_by_role("alert")).to_have_count(0)
+    expect(ada.locator('.row[data-k="print"] .c-w')).to_have_text("start +6 wd")
+
+
+def test_two_people_on_one_draft_see_each_others_changes(ada: Page, address: str) -> None:
+    open_bulletin(ada)
+    ada.get_by_role("link", name="Editions").click()
+    ada.get_by_label("What they may").select_option("edit")
+    ada.locator("#person").select_option(label="Bela")
+    ada.get_by_role("button", name="Let them").click()
+    expect(ada.get_by_role("listitem").filter(has_text="Bela may edit it")).to_be_visible()
+    ada.go_back()
+    other = ada.context.browser
+    assert other
+    bela = other.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    bela.goto(f"{address}/sign-in")
+    bela.get_by_role("button", name="Bela").click()
+    open_bulletin(bela)
+    open_bulletin(ada)
+    bela.locator('.row[data-k="draft"] .c-t').click()
+    bela.keyboard.type("Written by Bela")
+    bela.keyboard.press("Enter")
+    expect(ada.locator('.row[data-k="draft"] .c-t')).to_have_text("Written by Bela", timeout=10_000)
+    expect(ada.locator("#others")).to_have_text("Bela is here too")
+    ada.locator('.row[data-k="party"] .c-t').click()
+    ada.keyboard.press("Delete")
+    settled(ada)
+    expect(bela.locator('.row[data-k="party"]')).to_have_count(0, timeout=10_000)
+    assert bela.evaluate("Sheet.model.lines.map((line) => line.t)") == ["Written by Bela", "Check", "Print"]
+    bela.context.close()
+
+
+def test_import_release_and_compare(ada: Page, tmp_path: Path) -> None:
+    table = tmp_path / "loan.csv"
+    table.write_text("Task,Who,Due,Days,Predecessors\nPack,Crew,-5,2,\nShip,Crew,soon,1,Pack\n", "utf-8")
+    page = ada
+    page.goto(home(page) + "/import")
+    page.set_input_files("#file", table)
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.get_by_role("heading", name="1 cell to mend")).to_be_visible()
+    table.write_text("Task,Who,Due,Days,Predecessors\nPack,Crew,-5,2,\nShip,Crew,,1,Pack\n", "utf-8")
+    page.get_by_role("link", name="Import", exact=True).click()
+    page.set_input_files("#file", table)
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_label("Name of the template").fill("Send a loan")
+    page.get_by_role("button", name="Make the template with 2 steps").click()
+    page.wait_for_selector("#rows .cur")
+    page.get_by_role("button", name="Release edition 1").click()
+    page.get_by_role("dialog").get_by_role("button", name="Release edition 1").click()
+    expect(page.locator("#about-line")).to_contain_text("edition 1, released")
+    page.locator('.row[data-k="ship"] .c-d').click()
+    page.keyboard.type("3")
+    page.keyboard.press("Enter")
+    settled(page)
+    page.get_by_role("button", name="Release edition 2").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("step Ship changed: duration 3")
+    dialog.get_by_label("A word on what is new").fill("The road is longer")
+    dialog.get_by_role("button", name="Release edition 2").click()
+    page.wait_for_selector("#rows .cur")
+    page.get_by_role("link", name="Editions").click()
+    expect(page.get_by_text("From edition 1 to edition 2")).to_be_visible()
+    expect(page.get_by_role("main")).to_contain_text("duration 3")
+    expect(page.get_by_role("main")).to_contain_text("The road is longer")
+
+
+def test_a_rehearsal_turns_the_sheet_to_dates_and_back(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.get_by_role("button", name="Rehearse", exact=True).click()
+    ada.get_by_label("Go", exact=True).fill("8 jun")
+    expect(ada.locator('.row[data-k="print"] .c-da')).to_have_text("Mon 15 – Wed 17 Jun")
+    ada.get_by_label("Go", exact=True).fill("never")
+    expect(ada.locator("#rehearsed")).to_contain_text('"never" is no date')
+    ada.get_by_role("button", name="End the rehearsal").click()
+    expect(ada.locator('.row[data-k="print"] .c-d')).to_have_text("3")
+
+
+def test_a_finding_leads_to_its_place(ada: Page) -> None:
+    begin(ada, "Bare")
+    typed(ada, "Tell {{ client }}")
+    ada.keyboard.press("Escape")
+    settled(ada)
+    ada.locator("#checks-button").click()
+    ada.get_by_role("button", name="Bars the release: Tell {{ client }}").click()
+    expect(ada.locator("#rows .edit")).to_have_value("Tell {{ client }}")
+
+
+AXE = Path(__file__).parents[2] / "assets/node_modules/axe-core/axe.min.js"
+
+
+@pytest.mark.skipif(not AXE.exists(), reason="axe-core comes with the Node packages")
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_the_pages_of_designing_pass_axe(ada: Page, scheme: Any) -> None:
+    ada.emulate_media(color_scheme=scheme)
+
+    def check(path: str, ready: Callable[[], Any] = lambda: None) -> None:
+        ada.goto(home(ada) + path)
+        ready()
+        ada.evaluate(AXE.read_text("utf-8"))
+        found = ada.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
+        assert [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found["violations"]] == [], path
+
+    check("/templates/1", lambda: ada.wait_for_selector("#rows .cur"))
+    check("/templates/1?step=draft", lambda: ada.wait_for_selector("#panel h2"))
+    check(
+        "/templates/1",
+        lambda: (ada.get_by_role("button", name="Roles, dates").click(), ada.wait_for_selector("#setup h2")),
+    )
+    check(
+        "/templates/1",
+        lambda: (ada.get_by_role("button", name="Rehearse").click(), ada.wait_for_selector("#rehearsed")),
+    )
+    check("/templates/1/editions")
+    check("/library")
+    check("/import")
+    check("/runs/1/template")
