@@ -21,22 +21,22 @@ from unisequa.web.app import create_app
 TASKS = 300
 
 
-def long_template() -> dict[str, object]:
-    """A template of 300 steps in 10 phases with 450 links."""
+def long_template(tasks: int = TASKS) -> dict[str, object]:
+    """A template of 300 steps in 10 phases with 450 links, or of as many more."""
     steps = [
         {
             "key": f"step-{i}",
             "title": f"Step {i} of a long job with a title of usual length",
-            "phase": f"p{i * 10 // TASKS}",
+            "phase": f"p{i * 10 // tasks}",
             "role": f"r{i % 5}",
             "duration": 1 + i % 4,
             **({"when": {"anchor": "go", "offset": i // 4}} if i % 3 == 0 else {}),
         }
-        for i in range(TASKS)
+        for i in range(tasks)
     ]
     links = [
         {"from": f"step-{i - d}", "to": f"step-{i}"}
-        for i in range(TASKS)
+        for i in range(tasks)
         for d in (1, 7)[: 1 + i % 2]
         if i >= d and i % 3
     ]

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-import pytest
 from playwright.sync_api import Page, expect
 
 JOB = (
@@ -362,34 +360,3 @@ def test_a_finding_leads_to_its_place(ada: Page) -> None:
     ada.locator("#checks-button").click()
     ada.get_by_role("button", name="Bars the release: Tell {{ client }}").click()
     expect(ada.locator("#rows .edit")).to_have_value("Tell {{ client }}")
-
-
-AXE = Path(__file__).parents[2] / "assets/node_modules/axe-core/axe.min.js"
-
-
-@pytest.mark.skipif(not AXE.exists(), reason="axe-core comes with the Node packages")
-@pytest.mark.parametrize("scheme", ["light", "dark"])
-def test_the_pages_of_designing_pass_axe(ada: Page, scheme: Any) -> None:
-    ada.emulate_media(color_scheme=scheme)
-
-    def check(path: str, ready: Callable[[], Any] = lambda: None) -> None:
-        ada.goto(home(ada) + path)
-        ready()
-        ada.evaluate(AXE.read_text("utf-8"))
-        found = ada.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
-        assert [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found["violations"]] == [], path
-
-    check("/templates/1", lambda: ada.wait_for_selector("#rows .cur"))
-    check("/templates/1?step=draft", lambda: ada.wait_for_selector("#panel h2"))
-    check(
-        "/templates/1",
-        lambda: (ada.get_by_role("button", name="Roles, dates").click(), ada.wait_for_selector("#setup h2")),
-    )
-    check(
-        "/templates/1",
-        lambda: (ada.get_by_role("button", name="Rehearse").click(), ada.wait_for_selector("#rehearsed")),
-    )
-    check("/templates/1/editions")
-    check("/library")
-    check("/import")
-    check("/runs/1/template")

@@ -31,10 +31,12 @@ Key = Annotated[str, Str(pattern=KEY, max_length=80)]
 DottedKey = Annotated[str, Str(pattern=r"^[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)*$", max_length=200)]
 
 
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff]")
+
+
 def _printable(text: str) -> str:
-    for character in text:
-        if (ord(character) < 32 and character not in "\n\t\r") or 0xD800 <= ord(character) <= 0xDFFF:
-            raise ValueError(f"holds a character that cannot be shown (code {ord(character)}); take it out")
+    if found := _UNPRINTABLE.search(text):
+        raise ValueError(f"holds a character that cannot be shown (code {ord(found[0])}); take it out")
     return text
 
 

@@ -77,7 +77,8 @@ def _fault(template: Template, fault: Fault) -> Finding:
         return Finding("fault", _sentence(f"{fault.path} {fault.message}"), field=fault.path, bars=True)
     item = getattr(template, place[1])[int(place[2])]
     if place[1] == "steps":
-        return Finding("fault", f"{item.title}: {place[3]} {fault.message}", "steps", item.key, place[3], True)
+        where = "" if place[3] == "title" else f"{place[3]}: "
+        return Finding("fault", f"{item.title}: {where}{fault.message}", "steps", item.key, place[3], True)
     if place[1] == "links":
         return Finding("fault", _sentence(fault.message), "steps", item.to, "follows", True)
     name = getattr(item, "label", place[1])

@@ -10,10 +10,11 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.document import CalendarDocument, Template
+from unisequa.core.document import CalendarDocument, Step, Template
 from unisequa.core.errors import UnisequaError
 from unisequa.core.includes import Library
 from unisequa.core.plan import Plan
@@ -49,6 +50,17 @@ def outline(template: Template, library: Library | None = None) -> Outline:
     shelf = library or Library()
     bare = _bare(template, shelf)
     bare_shelf = shelf.map(lambda inner: _bare(inner, shelf))
+    if bare.includes:
+        return _laid(bare, bare_shelf)
+    return _remembered(bare)
+
+
+@lru_cache(maxsize=16)
+def _remembered(bare: Template) -> Outline:
+    return _laid(bare, Library())
+
+
+def _laid(bare: Template, bare_shelf: Library) -> Outline:
     own = [anchor.key for anchor in bare.anchors if anchor.from_ is None]
     gap = 2 * (_reach(bare) + sum(_reach(inner) for inner in bare_shelf.within(bare))) // 5 + 4
     try:
@@ -81,7 +93,16 @@ def _reach(template: Template) -> int:
 def _bare(template: Template, library: Library) -> Template:
     """The template without what an outline leaves aside."""
     steps = tuple(
-        step.model_copy(update={"title": step.key, "only_if": None, "calendar": None}) for step in template.steps
+        Step.model_construct(
+            key=step.key,
+            title=step.key,
+            parent=step.parent,
+            duration=step.duration,
+            when=step.when,
+            not_before=step.not_before,
+            deadline=step.deadline,
+        )
+        for step in template.steps
     )
     includes = tuple(i for i in template.includes if library.reachable(template, i))
     keys = {step.key for step in steps} | {include.key for include in includes}
@@ -91,10 +112,14 @@ def _bare(template: Template, library: Library) -> Template:
             "steps": steps,
             "links": tuple(links),
             "anchors": tuple(anchor.model_copy(update={"required": False}) for anchor in template.anchors),
-            "roles": tuple(role.model_copy(update={"calendar": None}) for role in template.roles),
+            "roles": (),
             "facts": (),
-            "includes": includes,
+            "phases": (),
+            "day_labels": (),
+            "includes": tuple(include.model_copy(update={"roles": {}, "phase": None}) for include in includes),
             "naming": "",
+            "purpose": "",
+            "instructions": "",
             "direction": "forward",
         }
     )

@@ -7,28 +7,108 @@ const CHARACTER = 6.4;
 Sheet.width = () => Sheet.model.days * Sheet.px;
 Sheet.height = () => Math.max(Sheet.items.length * ROW, document.getElementById("sheet").clientHeight - 58 - 34);
 
+// What is drawn is kept piece by piece and only touched where it has changed: a key must be answered at once.
+const drawn = { bars: new Map(), links: new Map(), ground: "", head: "" };
+
 Sheet.drawField = function drawField() {
   const { model } = Sheet;
   const width = Sheet.width();
   const height = Sheet.height();
-  const head = document.getElementById("fhead");
   const field = document.getElementById("field");
   const fault = document.getElementById("fieldfault");
   fault.hidden = !model.fault;
   fault.textContent = model.fault ? `The steps cannot be laid out: ${model.fault}` : "";
-  head.setAttribute("width", width);
+  const lines = verticals();
+  replace("fhead", headOf(lines, width), "head");
+  document.getElementById("fhead").setAttribute("width", width);
   field.setAttribute("width", width);
   field.setAttribute("height", height + 34);
-  const lines = verticals();
-  head.innerHTML = headOf(lines, width);
-  field.innerHTML = ground(height, width) + lines.map((line) => vertical(line, height)).join("") +
-    `<g id="links">${links()}</g><g id="bars">${Sheet.items.map(markOf).join("")}</g><g id="over"></g>`;
-  Sheet.linksOf = new Map();
-  for (const path of field.querySelectorAll("[data-l]")) {
-    for (const key of path.dataset.l.split(" ")) Sheet.linksOf.set(key, [...(Sheet.linksOf.get(key) || []), path]);
-  }
+  replace("ground", ground(height, width) + lines.map((line) => vertical(line, height)).join(""), "ground");
+  drawLinks();
+  drawBars();
+  Sheet.drawSelection();
   Sheet.light();
 };
+
+function replace(id, html, name) {
+  if (drawn[name] === html) return;
+  drawn[name] = html;
+  document.getElementById(id).innerHTML = html;
+}
+
+const svgElement = (name, attributes) => {
+  const element = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+  return element;
+};
+
+function drawBars() {
+  const box = document.getElementById("bars");
+  const wanted = new Set();
+  for (const item of Sheet.items) {
+    const html = markOf(item);
+    if (!html) continue;
+    wanted.add(item.id);
+    let piece = drawn.bars.get(item.id);
+    if (!piece) {
+      piece = { element: svgElement("g", {}), html: "", y: -1 };
+      drawn.bars.set(item.id, piece);
+      box.append(piece.element);
+    }
+    if (piece.html !== html || piece.element.querySelector("[transform]")) {
+      piece.element.innerHTML = html;
+      piece.html = html;
+    }
+    if (piece.y !== item.y) {
+      piece.element.setAttribute("transform", `translate(0 ${item.y})`);
+      piece.y = item.y;
+    }
+  }
+  for (const [id, piece] of drawn.bars) {
+    if (wanted.has(id)) continue;
+    piece.element.remove();
+    drawn.bars.delete(id);
+  }
+}
+
+function drawLinks() {
+  const box = document.getElementById("links");
+  const wanted = new Set();
+  let changed = false;
+  for (const [source, target, type] of Sheet.model.links) {
+    const a = Sheet.ends(source);
+    const b = Sheet.ends(target);
+    if (!a || !b) continue;
+    const name = `${source} ${target} ${type}`;
+    wanted.add(name);
+    const [path, tip] = type === "FS" ? route(a, b) : around(a, b, type);
+    let piece = drawn.links.get(name);
+    if (!piece) {
+      const keys = `${source} ${target}`;
+      piece = { line: svgElement("path", { class: "lk", "data-l": keys }), tip: svgElement("path", { class: "lt", "data-l": keys }), path: "" };
+      drawn.links.set(name, piece);
+      box.append(piece.line, piece.tip);
+      changed = true;
+    }
+    if (piece.path !== path + tip) {
+      piece.line.setAttribute("d", path);
+      piece.tip.setAttribute("d", tip);
+      piece.path = path + tip;
+    }
+  }
+  for (const [name, piece] of drawn.links) {
+    if (wanted.has(name)) continue;
+    piece.line.remove();
+    piece.tip.remove();
+    drawn.links.delete(name);
+    changed = true;
+  }
+  if (!changed && Sheet.linksOf) return;
+  Sheet.linksOf = new Map();
+  for (const path of box.children) {
+    for (const key of path.dataset.l.split(" ")) Sheet.linksOf.set(key, [...(Sheet.linksOf.get(key) || []), path]);
+  }
+}
 
 function ground(height, width) {
   let out = "";
@@ -38,9 +118,6 @@ function ground(height, width) {
   for (const day of weeks()) out += `<path class="wk" d="M${X(day)} 0V${height}"/>`;
   for (const item of Sheet.items) {
     if (item.type === "phase" || item.type === "lane") out += `<path class="phl" d="M0 ${item.y + 29.5}H${width}"/>`;
-    if (Sheet.sel.has(item.id) || (item.id === Sheet.cur.id && item.type === "step")) {
-      out += `<rect class="selrow" data-row="${esc(item.id)}" x="0" y="${item.y}" width="${width}" height="30"/>`;
-    }
   }
   return out;
 }
@@ -48,6 +125,7 @@ function ground(height, width) {
 // The anchor that a day is counted from: the nearest at or before it, the first before that.
 function zeroOf(day) {
   const days = Sheet.model.anchors.map((anchor) => anchor[2]).filter((at) => at !== null).sort((a, b) => a - b);
+  if (days.includes(day)) return day;
   let zero = days.length ? days[0] : 0;
   for (const at of days) if (at - 5 <= day) zero = at;
   return zero;
@@ -145,7 +223,7 @@ const lozenge = (x, y) => `M${x} ${y + 7.5}l4.5 7.5l-4.5 7.5l-4.5 -7.5z`;
 function markOf(item) {
   const line = item.type === "step" ? item.line : item.type === "include" && !item.open ? item.head : null;
   if (!line || !line.s) return "";
-  const { y } = item;
+  const y = 0;
   const x = X(line.s[0]);
   const width = Math.max(X(line.s[1]) - x, 4);
   const key = esc(item.id);
@@ -173,19 +251,6 @@ Sheet.ends = function ends(key) {
   const x = X(line.s[0]);
   return { x, end: line.ms ? x : Math.max(X(line.s[1]), x + 4), y: item.y + 15, ms: line.ms };
 };
-
-function links() {
-  let out = "";
-  for (const [source, target, type] of Sheet.model.links) {
-    const a = Sheet.ends(source);
-    const b = Sheet.ends(target);
-    if (!a || !b) continue;
-    const [path, tip] = type === "FS" ? route(a, b) : around(a, b, type);
-    const name = `${esc(source)} ${esc(target)}`;
-    out += `<path class="lk" data-l="${name}" d="${path}"/><path class="lt" data-l="${name}" d="${tip}"/>`;
-  }
-  return out;
-}
 
 function route(a, b) {
   const down = b.y >= a.y ? 1 : -1;
@@ -225,15 +290,10 @@ Sheet.light = function light(key = Sheet.cur.id) {
 
 // The band behind the selected rows, without drawing the field anew.
 Sheet.drawSelection = function drawSelection() {
-  const field = document.getElementById("field");
-  for (const old of field.querySelectorAll(".selrow")) old.remove();
+  const box = document.getElementById("bands");
   const width = Sheet.width();
-  for (const item of Sheet.items) {
-    if (!Sheet.sel.has(item.id) && !(item.id === Sheet.cur.id && item.type === "step")) continue;
-    const band = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-    for (const [name, value] of Object.entries({ class: "selrow", x: 0, y: item.y, width, height: 30 })) band.setAttribute(name, value);
-    field.prepend(band);
-  }
+  const chosen = Sheet.items.filter((item) => Sheet.sel.has(item.id) || (item.id === Sheet.cur.id && item.type === "step"));
+  box.replaceChildren(...chosen.map((item) => svgElement("rect", { class: "selrow", x: 0, y: item.y, width, height: 30 })));
 };
 
 // The bar of a row brought into sight.

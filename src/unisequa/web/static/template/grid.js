@@ -14,7 +14,8 @@ Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {
 };
 
 Sheet.selected = function selected() {
-  for (const row of document.querySelectorAll("#rows .row")) row.classList.toggle("sel", Sheet.sel.has(row.dataset.k));
+  for (const row of document.querySelectorAll("#rows .row.sel")) if (!Sheet.sel.has(row.dataset.k)) row.classList.remove("sel");
+  for (const key of Sheet.sel) Sheet.rowOf(key)?.classList.add("sel");
   Sheet.markCurrent();
   Sheet.drawSelection();
   Sheet.light();
@@ -80,7 +81,10 @@ function closeEditor() {
   Suggest.close();
   const cell = input.parentElement;
   input.remove();
-  if (cell) delete cell.dataset.text;
+  if (cell) {
+    delete cell.dataset.text;
+    cell.parentElement.dataset.typed = "yes";
+  }
 }
 
 Sheet.cancel = function cancel() {

@@ -125,6 +125,7 @@ function barFrom(event, mark) {
     if (days === Sheet.dragging.days) return;
     Sheet.dragging.days = days;
     if (grip) {
+      mark.setAttribute("transform", "translate(0 0)");
       bar.setAttribute("width", width + days * Sheet.px);
       mark.querySelector(".grip").setAttribute("x", Number(bar.getAttribute("x")) + width + days * Sheet.px - 3);
     } else {

@@ -3,6 +3,7 @@ Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n"
 Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
 Sheet.fields = { t: "title", r: "role", w: "when", d: "duration", f: "follows" };
 const shownRows = new Map();
+const shownAs = new WeakMap();
 
 const made = (tag, attributes = {}, ...inside) => {
   const element = document.createElement(tag);
@@ -66,7 +67,17 @@ function newRow(item) {
   return row;
 }
 
+// A row is only touched where what it shows has changed.
 function fill(row, item) {
+  const shown = JSON.stringify([item.type === "step" ? item.line : { ...item, y: 0 }, Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal), [...Sheet.faults.keys()].filter((at) => at.startsWith(`${item.id} `)).map((at) => Sheet.faults.get(at))]);
+  if (shownAs.get(row) === shown && !row.querySelector("input") && !row.dataset.typed) return;
+  shownAs.set(row, shown);
+  if (row.querySelector("input")) row.dataset.typed = "yes";
+  else delete row.dataset.typed;
+  filled(row, item);
+}
+
+function filled(row, item) {
   const cells = Object.fromEntries([...row.children].filter((cell) => cell.dataset.c).map((cell) => [cell.dataset.c, cell]));
   row.className = `row ${item.type === "step" ? "steprow" : item.type === "blank" ? "blankrow" : "ph"}`;
   row.classList.toggle("sel", Sheet.sel.has(item.id));

@@ -5,10 +5,12 @@ const Suggest = { input: null, source: null, found: null, active: -1 };
 const list = () => document.getElementById("suggest");
 
 Suggest.attach = function attach(input, source) {
-  input.setAttribute("role", "combobox");
+  if (input.tagName === "INPUT") {
+    input.setAttribute("role", "combobox");
+    input.setAttribute("aria-expanded", "false");
+    input.setAttribute("aria-controls", "suggest");
+  }
   input.setAttribute("aria-autocomplete", "list");
-  input.setAttribute("aria-expanded", "false");
-  input.setAttribute("aria-controls", "suggest");
   input.addEventListener("input", () => Suggest.open(input, source));
   input.addEventListener("blur", () => Suggest.close());
 };
@@ -36,7 +38,7 @@ Suggest.open = function open(input, source) {
   box.style.left = `${Math.min(at.left, innerWidth - 320)}px`;
   box.style.top = below > 200 ? `${at.bottom + 2}px` : "";
   box.style.bottom = below > 200 ? "" : `${innerHeight - at.top + 2}px`;
-  input.setAttribute("aria-expanded", "true");
+  if (input.hasAttribute("aria-expanded")) input.setAttribute("aria-expanded", "true");
   Suggest.show();
   return undefined;
 };
@@ -54,7 +56,7 @@ Suggest.show = function show() {
 
 Suggest.close = function close() {
   list().hidden = true;
-  if (Suggest.input) Suggest.input.setAttribute("aria-expanded", "false");
+  if (Suggest.input && Suggest.input.hasAttribute("aria-expanded")) Suggest.input.setAttribute("aria-expanded", "false");
   Suggest.input = null;
 };
 

@@ -1,0 +1,130 @@
+"""The sheet of a large template in a browser: its page, a keystroke, a drag."""
+
+from __future__ import annotations
+
+import datetime as dt
+import shutil
+import statistics
+import tempfile
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import uvicorn
+from playwright.sync_api import Page, sync_playwright
+
+from bench.page import long_template
+from unisequa.actions.templates import keep_template
+from unisequa.core.checks import read_template
+from unisequa.demo.fill import PEOPLE, _person
+from unisequa.settings import Settings
+from unisequa.store.models import Calendar
+from unisequa.web.app import create_app
+
+STEPS = 500
+PORT = 8433
+
+
+@dataclass(frozen=True, slots=True)
+class SheetFigures:
+    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it, and until the
+    server's answer is shown; frames a second during a drag, and the share of the screen's own."""
+
+    size: float
+    key: float
+    key_worst: float
+    answer: float
+    frames: float
+    idle_frames: float
+
+
+def figures(rounds: int = 20) -> SheetFigures:
+    """What the sheet of 500 steps does in headless Chromium."""
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Settings(data=Path(folder), demo=True, today=dt.date(2026, 6, 10)))
+        with app.state.store.writing() as session:
+            owner = _person(session, *PEOPLE[0], "-")
+            session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
+            keep_template(session, owner, read_template(long_template(STEPS)))
+        server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=PORT, log_level="error"))
+        thread = threading.Thread(target=server.run, daemon=True)
+        thread.start()
+        while not server.started:
+            time.sleep(0.05)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+            page.get_by_role("button", name=PEOPLE[0][0]).click()
+            page.wait_for_url("**/runs")
+            found = _measured(page, rounds)
+            browser.close()
+        server.should_exit = True
+        thread.join()
+        app.state.store.engine.dispose()
+    return found
+
+
+def _measured(page: Page, rounds: int) -> SheetFigures:
+    answer = page.goto(f"http://127.0.0.1:{PORT}/templates/1")
+    assert answer
+    size = len(answer.body()) / 1000
+    page.wait_for_selector("#rows .cur")
+    page.evaluate(_WATCH)
+    page.locator('.row[data-k="step-250"] .c-t').click()
+    for _ in range(rounds):
+        for key in ("F2", "x", "Enter"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(30)
+        page.evaluate("Sheet.whenIdle()")
+    page.wait_for_timeout(200)
+    watched: dict[str, Any] = page.evaluate("window.watched")
+    keys, answers = watched["keys"], watched["answers"]
+    idle = page.evaluate(_FRAMES, 600)
+    bar = page.locator('#bars .mk[data-k="step-250"] .hit').bounding_box()
+    assert bar
+    x, y = bar["x"] + 4, bar["y"] + bar["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate(
+        "window.frames = []; window.counting = true; requestAnimationFrame(function f(t) {"
+        " window.frames.push(t); if (window.counting) requestAnimationFrame(f); })"
+    )
+    for i in range(120):
+        page.mouse.move(x + (i % 60) * 3, y)
+    frames: list[float] = page.evaluate("(window.counting = false, window.frames)")
+    page.mouse.up()
+    page.evaluate("Sheet.whenIdle()")
+    dragged = 1000 * (len(frames) - 1) / (frames[-1] - frames[0])
+    return SheetFigures(size, statistics.median(keys), max(keys), statistics.median(answers), dragged, idle)
+
+
+_WATCH = """() => {
+    window.watched = { keys: [], answers: [] };
+    window.addEventListener("keydown", () => {
+        const begun = performance.now();
+        requestAnimationFrame(() => setTimeout(() => window.watched.keys.push(performance.now() - begun), 0));
+    }, true);
+    const ask = Sheet.ask;
+    Sheet.ask = async (rest, body) => {
+        const begun = performance.now();
+        const answer = await ask(rest, body);
+        if (rest === "/edit") requestAnimationFrame(() => window.watched.answers.push(performance.now() - begun));
+        return answer;
+    };
+}"""
+_FRAMES = """(span) => new Promise((done) => {
+    const seen = [];
+    const begun = performance.now();
+    requestAnimationFrame(function frame(at) {
+        seen.push(at);
+        if (at - begun < span) requestAnimationFrame(frame);
+        else done(1000 * (seen.length - 1) / (seen[seen.length - 1] - seen[0]));
+    });
+})"""
+
+
+if __name__ == "__main__":
+    print(figures())
