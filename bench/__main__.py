@@ -21,6 +21,7 @@ import networkx as nx
 from bench.growth import drawn
 from bench.networks import BASE, bare_loop, job
 from bench.page import page_of_300
+from bench.sheet import figures as figures_of_sheet
 from unisequa.core.cascade import cascade
 from unisequa.core.edits import Move
 from unisequa.core.network import topological
@@ -149,9 +150,29 @@ def page() -> list[Figure]:
     ]
 
 
+def sheet() -> list[Figure]:
+    """The sheet of a template with 500 steps, in headless Chromium."""
+    found = figures_of_sheet()
+    return [
+        Figure(
+            "sheet-500-frames",
+            found.idle_frames / found.frames,
+            1.2,
+            "frames a second at rest against those while a bar of a template of 500 steps is dragged",
+        ),
+        Figure(
+            "sheet-500-key-ms",
+            found.key,
+            100,
+            "from a key to the frame that shows it in a template of 500 steps, milliseconds, median",
+        ),
+        Figure("sheet-500-kb", found.size, 700, "page of a template with 500 steps, kilobytes before compression"),
+    ]
+
+
 def main() -> int:
     grown, points = growth()
-    figures = [*computation(), *grown, *push(), memory(), *page()]
+    figures = [*computation(), *grown, *push(), memory(), *page(), *sheet()]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)
@@ -160,8 +181,8 @@ def main() -> int:
     Path("docs/growth.svg").write_text(drawn(points))
     Path("docs/benchmarks.md").write_text(
         "# Benchmarks\n\nWritten by `make bench`: medians of several rounds within one run, "
-        f"Python {platform.python_version()}.\nAll but the last three are ratios, so they hold on any machine; "
-        "the others are sizes.\n\n"
+        f"Python {platform.python_version()}.\nThose without a unit are ratios, so they hold on any machine; "
+        "the others are sizes and times of this one.\n\n"
         f"| what | measured | limit |\n| --- | ---: | ---: |\n{rows}\n\n"
         "## Growth\n\nBoth passes with slack and drivers, two links a step; the least of seven rounds.\n\n"
         f"| steps | microseconds a step | milliseconds |\n| ---: | ---: | ---: |\n{sizes}\n\n"

@@ -29,8 +29,8 @@ PORT = 8433
 
 @dataclass(frozen=True, slots=True)
 class SheetFigures:
-    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it, and until the
-    server's answer is shown; frames a second during a drag, and the share of the screen's own."""
+    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it (median, and the
+    worst), and until the server's answer is there; frames a second during a drag and at rest."""
 
     size: float
     key: float

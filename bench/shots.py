@@ -60,11 +60,31 @@ def pictures(browser: Browser, theme: str) -> None:
         shoot(page, "library")
         page.goto(f"{address}/runs/1?view=list")
         shoot(page, "run-list")
-    page.goto(f"{address}/templates/1")
+    page.goto(f"{address}/templates/1?step=unpack")
+    page.wait_for_selector("#panel h2")
+    page.get_by_role("button", name="Close").first.click()
     shoot(page, f"template-{theme}")
     if theme == "light":
-        page.goto(f"{address}/templates/1?step=mount")
+        page.goto(f"{address}/templates/1?step=unpack")
+        page.wait_for_selector("#panel h2")
         shoot(page, "template-step")
+        page.goto(f"{address}/templates/1")
+        page.get_by_role("button", name="Rehearse", exact=True).click()
+        page.get_by_role("button", name="Load by week").click()
+        shoot(page, "rehearsal")
+        page.goto(f"{address}/templates/3")
+        page.get_by_label("Unfold Month-end close").click()
+        shoot(page, "template-included")
+        steps = OUT / "steps.csv"
+        steps.write_text(
+            "Task,Phase,Who,Due,Days,Predecessors\nBook the courier,Before,Registrar,-10,2,\n"
+            "Pack the crates,Before,Technician,,3,Book the courier\nHand over,After,Registrar,+2 d,1,2 +1 wd\n"
+        )
+        page.goto(f"{address}/import")
+        page.set_input_files("#file", steps)
+        page.get_by_role("button", name="Look at it").click()
+        shoot(page, "import")
+        steps.unlink()
         page.goto(f"{address}/start/1")
         for name, value in (("anchors.opening", "12 mar"), ("facts.title", "The Long Tide"), ("facts.objects", "30")):
             page.fill(f"[name='{name}']", value)
@@ -87,6 +107,43 @@ def pictures(browser: Browser, theme: str) -> None:
     context.close()
 
 
+def a_draft(browser: Browser) -> None:
+    """A draft with its checks, and its editions, as its owner sees them."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+    page.get_by_role("button", name="Maud Ferreira").click()
+    page.wait_for_url("**/runs")
+    page.goto(f"http://127.0.0.1:{PORT}/templates/4")
+    page.locator("#checks-button").click()
+    shoot(page, "template-checks")
+    page.close()
+
+
+def two_editions(browser: Browser) -> None:
+    """A template changed and released again: what the second edition changed."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+    page.get_by_role("button", name="Ines Okafor").click()
+    page.wait_for_url("**/runs")
+    page.goto(f"http://127.0.0.1:{PORT}/templates/1")
+    for key, column, text in (("packing", "d", "3"), ("crates", "w", "-28"), ("unpack", "f", "rest +1 wd")):
+        page.locator(f'.row[data-k="{key}"] .c-{column}').click()
+        page.keyboard.type(text)
+        page.keyboard.press("Enter")
+    page.locator('.row[data-k="courier"] .c-t').click()
+    page.keyboard.press("Delete")
+    page.evaluate("Sheet.whenIdle()")
+    page.get_by_role("button", name="Release edition 2").click()
+    page.get_by_label("A word on what is new").fill(
+        "Packing took longer than we thought; couriers no longer travel along"
+    )
+    page.get_by_role("dialog").get_by_role("button", name="Release edition 2").click()
+    page.wait_for_selector("#rows .cur")
+    page.goto(f"http://127.0.0.1:{PORT}/templates/1/editions")
+    shoot(page, "editions")
+    page.close()
+
+
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -101,6 +158,8 @@ def main() -> None:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
             pictures(browser, "light")
             pictures(browser, "dark")
+            a_draft(browser)
+            two_editions(browser)
             browser.close()
         server.should_exit = True
         thread.join()

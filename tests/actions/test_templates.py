@@ -141,6 +141,10 @@ def test_who_may_look_start_edit_and_own_is_held_to_that(site: Site) -> None:
         edition = editions.edition_of(session, site.person("Bela"), site.template)
         start_run(session, site.person("Bela"), edition, Choices(anchors={"go": TODAY}, facts={"number": "1"}), TODAY)
     with site.store.reading() as session:
+        cleo, lead = site.person("Cleo"), site.person("Bela")
+        assert runs.runs(session, lead) and runs.runs(session, cleo)  # Cleo is in the crew
+        runs.run_of(session, site.run, cleo).crew[2].person_id = None
+        assert not runs.runs(session, cleo) and runs.runs(session, lead)
         assert not templates.library(session, site.person("Cleo")) and templates.library(session, site.person("Bela"))
     with site.store.writing() as session:
         row = drafts.template_row(session, site.template)

@@ -31,7 +31,7 @@ class Drawn:
 
 def drawn(session: Session, actor: Person, run_id: int, today: dt.date, *, keep_dropped: bool) -> Drawn:
     """What would come of it; nothing is made."""
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, actor)
     check_may(run.edition.template, actor, "look")
     try:
         template, lines = template_from_run(

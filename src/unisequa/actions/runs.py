@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
-from unisequa.actions.access import check_may
+from unisequa.actions.access import check_may, may
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
 from unisequa.actions.shelf import shelf_of
@@ -23,7 +23,7 @@ from unisequa.core.placeholders import fill_in
 from unisequa.core.plan import Plan
 from unisequa.core.states import Act, acts, shown_state, state_after, unfinished_before
 from unisequa.core.words import count_words, names_words
-from unisequa.store.models import Calendar, CrewMember, Edition, LinkRow, Person, Run, TaskRow, now
+from unisequa.store.models import Calendar, CrewMember, Edition, LinkRow, Person, Run, TaskRow, TemplateRow, now
 from unisequa.store.plans import plan_of, set_own_dates, task_row, template_of
 
 
@@ -207,17 +207,27 @@ def _rows(template: Template, plan: Plan, values: Mapping[str, object], scopes: 
     return rows
 
 
-def runs(session: Session) -> list[Run]:
-    """All runs, those under way first, the latest created first."""
+def runs(session: Session, actor: Person) -> list[Run]:
+    """The runs that somebody may see, those under way first, the latest created first."""
     query = select(Run).options(
-        joinedload(Run.keeper), joinedload(Run.edition).joinedload(Edition.template), selectinload(Run.tasks)
+        joinedload(Run.keeper),
+        joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
+        selectinload(Run.tasks),
+        selectinload(Run.crew),
     )
     order = {"live": 0, "prepared": 1, "on hold": 2, "finished": 3, "called off": 4}
-    return sorted(session.scalars(query), key=lambda run: (order.get(run.state, 9), -run.id))
+    seen = (run for run in session.scalars(query) if may_see(run, actor))
+    return sorted(seen, key=lambda run: (order.get(run.state, 9), -run.id))
 
 
-def run_of(session: Session, run_id: int) -> Run:
-    """A run by id, with its tasks, links and crew."""
+def may_see(run: Run, actor: Person) -> bool:
+    """Whether somebody sees a run: who may look at its template, its keeper, and its crew."""
+    crew = {member.person_id for member in run.crew}
+    return actor.id == run.keeper_id or actor.id in crew or may(run.edition.template, actor, "look")
+
+
+def run_of(session: Session, run_id: int, actor: Person | None = None) -> Run:
+    """A run by id, with its tasks, links and crew; for somebody, if they may see it."""
     query = (
         select(Run)
         .where(Run.id == run_id)
@@ -230,8 +240,8 @@ def run_of(session: Session, run_id: int) -> Run:
         )
     )
     run = session.scalar(query)
-    if run is None:
-        raise NotThere("This run does not exist.")
+    if run is None or (actor is not None and not may_see(run, actor)):
+        raise NotThere("This run does not exist, or is not open to you.")
     return run
 
 
@@ -274,7 +284,7 @@ def act_on_task(
     Refused
         Field ``state``, or ``gate`` where confirming would let it through.
     """
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, actor)
     row = task_of(run, key)
     if run.state != "live":
         raise Refused({"state": f"The run is {run.state}; open it before its tasks are worked on."})
@@ -332,7 +342,7 @@ def _check_second_person(run: Run, row: TaskRow, actor: Person) -> None:
 
 def fill_role(session: Session, actor: Person, run_id: int, role: str, chosen: str) -> Run:
     """Put somebody in a role: a person's id as text, or a name for somebody outside; nothing empties it."""
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, actor)
     check_may_change(run, actor)
     member = next((m for m in run.crew if m.role == role), None)
     if member is None:
@@ -355,7 +365,7 @@ def set_run_state(session: Session, actor: Person, run_id: int, state: str) -> R
         "finished": {"live"},
         "called off": set(),
     }
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, actor)
     if not may_change(run, actor):
         raise NotAllowed(f"Only {run.keeper.name}, who keeps this run, does that.")
     if state not in ways[run.state]:

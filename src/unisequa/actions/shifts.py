@@ -122,7 +122,7 @@ def take_back(session: Session, actor: Person, run_id: int, number: int, today: 
         Field ``shift``: when something later depends on it: a task has moved again, is done, or a link
         would no longer hold.
     """
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, actor)
     check_may_change(run, actor)
     shift = next((s for s in run.shifts if s.number == number), None)
     if shift is None:

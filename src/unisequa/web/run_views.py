@@ -189,7 +189,7 @@ def who_in(run: Run) -> dict[str, tuple[str, str]]:
 
 def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date) -> Work:
     """The run as it stands, with the shift being considered worked out on it."""
-    run = run_of(session, run_id)
+    run = run_of(session, run_id, me)
     plan, template = plan_of(run, today), template_of_run(run)
     faults = dict(asked.faults)
     result, written = None, asked.written

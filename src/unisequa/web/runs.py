@@ -120,7 +120,7 @@ class SidePage:
 def list_runs(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf) -> Response:
     """All runs."""
     with store.reading() as session:
-        lines = tuple(_line(run, settings) for run in actions.runs(session))
+        lines = tuple(_line(run, settings) for run in actions.runs(session, me))
     return render(request, "runs.html", RunsPage("runs", lines))
 
 
@@ -164,7 +164,7 @@ def run_page(
 def panel(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, key: str) -> Response:
     """The panel of one task."""
     with store.reading() as session:
-        run = actions.run_of(session, run_id)
+        run = actions.run_of(session, run_id, me)
         plan = plan_of(run, settings.day())
         actions.task_of(run, key)
         piece = PanelPiece(task_panel(run, me, plan, template_of_run(run), key), run_head(run, me, plan))
@@ -175,7 +175,7 @@ def _side(
     request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, view: str, fault: str = ""
 ) -> Response:
     with store.reading() as session:
-        run = actions.run_of(session, run_id)
+        run = actions.run_of(session, run_id, me)
         plan, template = plan_of(run, settings.day()), template_of_run(run)
         page = SidePage(
             "runs",
@@ -270,7 +270,7 @@ def act(
 def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
     """The list of tasks as CSV."""
     with store.reading() as session:
-        run = actions.run_of(session, run_id)
+        run = actions.run_of(session, run_id, me)
         crew, template = who_in(run), template_of_run(run)
         phases = {phase.key: phase.label for phase in template.phases}
         text = plan_csv(_with_states(run, settings), who=lambda role: crew.get(role or "", ("", ""))[0], phases=phases)
@@ -281,7 +281,7 @@ def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Resp
 def ics(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
     """The tasks as iCalendar to-dos."""
     with store.reading() as session:
-        run = actions.run_of(session, run_id)
+        run = actions.run_of(session, run_id, me)
         texts = {row.key: row.instructions for row in run.tasks}
         content = plan_ics(_with_states(run, settings), identity=f"run-{run.id}", notes=lambda key: texts.get(key, ""))
     return _download(content.decode(), "text/calendar; charset=utf-8", f"{_file_name(run.name)}.ics")

@@ -15,6 +15,7 @@ from unisequa.core.cascade import cascade
 from unisequa.core.errors import DateRangeError, ShiftError
 from unisequa.core.typed import TypedError
 from unisequa.core.words import count_words
+from unisequa.store.models import Person
 from unisequa.store.plans import plan_of
 from unisequa.web.asking import asked_in, joined, typed_edit, written
 from unisequa.web.pages import render
@@ -32,15 +33,15 @@ def consider(
 
     ``kind``, ``key`` and ``value`` add an edit: a date as typed or as a bar was let go on.
     """
-    asked = _with_typed(form, store, settings, run_id) if field(form, "kind", 20) else asked_in(form)
+    asked = _with_typed(me, form, store, settings, run_id) if field(form, "kind", 20) else asked_in(form)
     return _answer(request, me, store, settings, run_id, asked)
 
 
-def _with_typed(form: FormData, store: StoreOf, settings: SettingsOf, run_id: int) -> Asked:
+def _with_typed(me: Person, form: FormData, store: StoreOf, settings: SettingsOf, run_id: int) -> Asked:
     kind, key, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 100)
     asked = asked_in(form)
     with store.reading() as session:
-        run = run_of(session, run_id)
+        run = run_of(session, run_id, me)
         task_of(run, key)
         plan = plan_of(run, settings.day())
         try:

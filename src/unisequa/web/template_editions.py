@@ -145,11 +145,11 @@ def _line(edition: Edition, runs: int) -> EditionLine:
 
 
 def _happened(session: Session, row: TemplateRow, editor: bool) -> tuple[Happened, ...]:
-    entries = [(h.at, h.id, h.person.name, h.text, False) for h in template_history(session, row.id)]
+    entries = [((h.at, 0, h.id), h.person.name, h.text, False) for h in template_history(session, row.id)]
     if editor:
-        entries += [(e.at, e.id, e.person.name, e.text, e.state == "undone") for e in edits_of(session, row.id)]
-    entries.sort(key=lambda entry: (entry[0], entry[1]), reverse=True)
-    return tuple(Happened(_moment(at), who, text, undone) for at, _, who, text, undone in entries[:200])
+        entries += [((e.at, 1, e.id), e.person.name, e.text, e.state == "undone") for e in edits_of(session, row.id)]
+    entries.sort(key=lambda entry: entry[0], reverse=True)
+    return tuple(Happened(_moment(order[0]), who, text, undone) for order, who, text, undone in entries[:200])
 
 
 def _moment(at: dt.datetime) -> str:

@@ -145,7 +145,7 @@ function verticals() {
   const found = model.anchors.filter((anchor) => anchor[2] !== null).map(([, label, day]) => ({ kind: "anchor", x: X(day + 0.5), text: label }));
   if (model.today) found.push({ kind: "today", x: X(model.today), text: "Today" });
   if (model.deadline) found.push({ kind: "deadline", x: X(model.deadline + 1), text: "Deadline" });
-  for (const [day, label] of model.labels) found.push({ kind: "label", x: X(day + 0.5), text: label, low: true });
+  for (const [day, label] of model.labels) found.push({ kind: "label", x: X(day + 0.5), text: label, low: !model.dates });
   const taken = { high: [], low: [] };
   for (const line of found) {
     const row = taken[line.low ? "low" : "high"];
