@@ -66,12 +66,14 @@ def test_only_what_left_its_place_counts_as_moved() -> None:
 
 def test_a_difference_is_told_by_step_in_words() -> None:
     roles = [{"key": "r", "label": "Registrar"}, {"key": "t", "label": "Technician"}]
-    a = template([step("pack", 2, -5, role="r"), step("ship"), step("sign")], "pack>ship", roles=roles)
+    phases = [{"key": "go", "label": "Not the anchor of this key"}]
+    a = template([step("pack", 2, -5, role="r"), step("ship"), step("sign")], "pack>ship", roles=roles, phases=phases)
     b = template(
         [step("pack", 3, -8, role="t"), step("ship"), step("thank")],
         "pack>ship+2",
         "ship>thank",
         roles=roles,
+        phases=phases,
         naming="Loan",
     )
     lines = told(difference(a.written(), b.written()), a, b)

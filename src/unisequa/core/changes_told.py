@@ -147,9 +147,8 @@ def _change(name: str, old: Any, new: Any, before: Template, after: Template) ->
 
 
 def _value(name: str, value: Any, template: Template) -> str:
-    labels = {
-        item.key: item.label for part in ("anchors", "roles", "phases", "facts") for item in getattr(template, part)
-    }
+    part = {"role": "roles", "sign_off": "roles", "phase": "phases"}.get(name, "anchors")
+    labels = {item.key: item.label for item in getattr(template, part)}
     if value is None:
         return {"duration": "1", "gate": "bar", "priority": "normal", "kind": "to do", "may_skip": "no"}.get(
             name, "none"

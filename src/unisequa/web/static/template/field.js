@@ -187,10 +187,12 @@ function headOf(lines, width) {
 // Working days counted from the anchors: every fifth, or every one where there is room.
 function numbers() {
   let out = "";
+  let last = -1e9;
   const every = Sheet.px >= 22 ? 1 : Sheet.px >= 9 ? 5 : 10;
   for (let day = Math.ceil(Sheet.model.first); day < Sheet.model.first + Sheet.model.days; day += 1) {
     const n = day - zeroOf(day);
-    if (n % every) continue;
+    if (n % every || (n && X(day) - last < 24)) continue;
+    last = X(day);
     const text = n === 0 ? "0" : n > 0 ? `+${n}` : `−${-n}`;
     out += `<text class="dn mid${n % 5 ? " rest" : ""}" x="${X(day + 0.5)}" y="51">${text}</text>`;
   }
