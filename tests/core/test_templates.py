@@ -159,6 +159,20 @@ def test_an_outline_counts_working_days_from_each_anchor() -> None:
     assert seen.length == 6
 
 
+def test_the_outline_of_a_job_of_hours_counts_minutes_from_its_anchor() -> None:
+    steps = [
+        {
+            "key": "sweep",
+            "title": "Sweep",
+            "duration": "1h",
+            "when": {"anchor": "go", "offset": "-2h", "unit": "hours"},
+        },
+        {"key": "brief", "title": "Brief", "duration": "20m"},
+    ]
+    seen = outline(template(steps, "sweep>brief", grid="minute", zone="Europe/London"))
+    assert seen.minutes and seen.spans == {"sweep": (-180, -120), "brief": (-120, -100)}
+
+
 TODAY = dt.date(2026, 6, 3)  # a Wednesday
 
 

@@ -188,6 +188,24 @@ def test_editions_are_released_compared_retired_and_gone_back_to_on_their_page(s
     assert site.client("Bela").post(f"{sheet.path}/editions/2/retire").status_code == 403
 
 
+def test_an_included_template_shares_the_first_anchor_and_the_roles_of_the_same_name(site: Site) -> None:
+    browser = site.client("Ada")
+    browser.get("/library")
+    made = browser.post("/library", {"name": "Anniversary"})
+    site.template = int(str(made.url).rpartition("/")[2])
+    sheet = Sheet(site)
+    sheet.edit(op="add", part="roles", label="Writer")
+    sheet.edit(op="add", part="includes", label="Issue of the bulletin")
+    found = sheet.browser.get(f"{sheet.path}/file").json()["includes"]
+    assert found == [{"key": "issue", "template": "Issue of the bulletin", "anchors": {"go": "start"}}]
+    lines = sheet.lines()
+    assert lines["issue.draft"]["in"] == "issue" and lines["issue.draft"]["s"] == [0, 2]
+    refused = sheet.edit(op="set", keys=["issue.draft"], field="title", value="Mine")
+    assert refused.status_code == 422 and "not there" in refused.json()["message"]
+    panel = words(sheet.browser.get(f"{sheet.path}/panel?k=issue.check").text)
+    assert "A step of Issue of the bulletin, which is included here" in panel
+
+
 def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(site: Site) -> None:
     sheet = Sheet(site)
     for op in (

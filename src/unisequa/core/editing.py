@@ -167,7 +167,8 @@ def add_named(template: Template, part: str, label: str, **values: Any) -> tuple
     else:
         taken = {item.key for name in ("roles", "anchors", "facts") for item in getattr(template, name)} | {"subject"}
     names = taken | {key.replace("_", "-") for key in taken}
-    key = slug(label, names, fallback=noun.split()[-1])
+    word = label.split(maxsplit=1)[0] if part == "includes" and label.strip() else label
+    key = slug(word, names, fallback=noun.split()[-1])
     if part != "phases":
         key = key.replace("-", "_")  # so that placeholders can name it
     named = {"template": label} if part == "includes" else {"label": label}

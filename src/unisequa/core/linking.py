@@ -73,6 +73,8 @@ def drag(template: Template, keys: Iterable[str], days: int, seen: Outline) -> T
     An offset in working days grows by as many, one in days or weeks by whole weeks; any other becomes one in
     working days. A step that only its links date is given an offset from its start: links still hold it.
     """
+    if template.grid == "minute":
+        raise EditError("when", "an offset in hours is typed, not dragged")
     steps = block(template, keys)
     parents = {step.parent for step in template.steps}
     leaves = [step for step in steps if step.key not in parents]
@@ -82,8 +84,6 @@ def drag(template: Template, keys: Iterable[str], days: int, seen: Outline) -> T
     if not any(step.when for step in leaves):
         first = min(seen.spans[step.key][0] for step in measured)
         measured = [step for step in measured if seen.spans[step.key][0] == first]
-    if any(not isinstance(step.when.offset, int) for step in measured if step.when):
-        raise EditError("when", "an offset in hours is typed, not dragged")
     found = list(template.steps)
     for step in measured:
         i = index_of(found, step.key, "step")
@@ -129,7 +129,7 @@ def stretch(template: Template, key: str, days: int) -> Template:
     step = template.steps[index_of(template.steps, key, "step")]
     if any(other.parent == key for other in template.steps):
         raise EditError("duration", f"{step.title} lasts as long as its sub-steps; change one of them")
-    if isinstance(step.duration, str):
+    if template.grid == "minute":
         raise EditError("duration", "a duration in hours is typed, not dragged")
     new = step.model_copy(update={"duration": max(1, step.days + days)})
     steps: Mapping[str, Any] = {s.key: s for s in template.steps} | {key: new}

@@ -11,6 +11,7 @@ from unisequa.core.conditions import Clause, Condition, Joiner, expression
 from unisequa.core.document import Measure, Message, Template
 from unisequa.core.editing import (
     EditError,
+    add_named,
     change_named,
     change_steps,
     changed,
@@ -26,7 +27,7 @@ FILLS = {
     "outside": "an outside party",
 }  # fmt: skip
 FACT_KINDS = {"text": "text", "number": "number", "date": "date", "choice": "one of a list", "yes-no": "yes or no"}
-ABOUT = ("name", "category", "purpose", "instructions", "naming", "calendar")
+ABOUT = ("name", "category", "purpose", "instructions", "naming", "calendar", "direction")
 
 
 def set_about(template: Template, name: str, text: str) -> Template:
@@ -159,6 +160,18 @@ def _include(template: Template, key: str, name: str, word: str) -> Template:
         mapped = {k: v for k, v in getattr(include, kind).items() if k != theirs}
         return change_named(template, "includes", key, **{kind: {**mapped, **({theirs: word} if word else {})}})
     raise EditError("label", f'an included template has no field "{name}"')
+
+
+def include(template: Template, inner: Template) -> tuple[Template, str]:
+    """Another template within this one: its first anchor is ours, and its roles are those of ours of the same name."""
+    ours = {anchor.key for anchor in template.anchors}
+    anchors: dict[str, str] = {}
+    if inner.anchors and template.anchors and inner.anchors[0].key not in ours:
+        anchors[inner.anchors[0].key] = template.anchors[0].key
+    labels = {role.label.casefold(): role.key for role in template.roles}
+    named = ((role.key, labels.get(role.label.casefold(), role.key)) for role in inner.roles)
+    roles = {theirs: our for theirs, our in named if theirs != our}
+    return add_named(template, "includes", inner.name, anchors=anchors, roles=roles)
 
 
 def set_condition(template: Template, keys: list[str], joiner: Joiner, clauses: list[Clause]) -> Template:

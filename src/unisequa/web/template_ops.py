@@ -301,7 +301,11 @@ def edit_of(
                 starts = {key: span[0] for key, span in outline(template, library).spans.items()}
                 return rows.sort_by_date(template, starts, op.phase)
             case AddPart():
-                edited, key = editing.add_named(template, op.part, op.label)
+                inner = library.find(op.label) if op.part == "includes" else None
+                if inner is not None:
+                    edited, key = template_parts.include(template, inner)
+                else:
+                    edited, key = editing.add_named(template, op.part, op.label)
                 made.append(key)
                 return editing.move_named(edited, op.part, key, after=op.after) if op.after else edited
             case NudgePart():

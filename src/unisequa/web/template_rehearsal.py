@@ -100,7 +100,7 @@ def rehearsal_form(
 
 def _far_enough(seen: Outline, today: dt.date, calendar: WorkingCalendar) -> dt.date:
     """A working day on which the first anchor may lie so that the first step still lies ahead."""
-    first = min((span[0] for span in seen.spans.values()), default=0)
+    first = 0 if seen.minutes else min((span[0] for span in seen.spans.values()), default=0)
     day = calendar.advance(today.toordinal() + 1, max(5, 5 - first))
     return dt.date.fromordinal(calendar.roll_forward(day))
 

@@ -13,6 +13,7 @@ from unisequa.core.conditions import sentence
 from unisequa.core.document import DayLabel, Link, Step, Template
 from unisequa.core.errors import DocumentError
 from unisequa.core.findings import Finding
+from unisequa.core.grid import MINUTES, read_span
 from unisequa.core.includes import Library, Placed, whole
 from unisequa.core.outline import Outline
 from unisequa.core.rows import rows
@@ -60,6 +61,7 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
         "days": days,
         "length": seen.length,
         "fault": seen.fault,
+        "minutes": seen.minutes,
         "checks": [
             _slim({"text": f.text, "part": f.part, "key": f.key, "field": f.field, "bars": f.bars})
             for f in found[:MOST_CHECKS]
@@ -106,13 +108,17 @@ def _reach(seen: Outline) -> tuple[int, int]:
     marks = [day for span in seen.spans.values() for day in span] + list(seen.anchors.values())
     if not marks:
         return -10, LEAST
-    first = min(marks) - MARGIN
-    return first, max(max(marks) + MARGIN + 6 - first, LEAST)
+    scale = 15 if seen.minutes else 1
+    first = min(marks) - MARGIN * scale
+    return first, max(max(marks) + (MARGIN + 6) * scale - first, LEAST * scale)
 
 
 def _label_day(label: DayLabel, seen: Outline) -> int | None:
-    per = {"working days": 1.0, "days": 5 / 7, "weeks": 5.0, "months": 21.7}.get(label.unit)
     zero = seen.anchors.get(label.anchor)
+    if seen.minutes and zero is not None:
+        minutes = read_span(label.offset, MINUTES) if isinstance(label.offset, str) else label.offset
+        return zero + minutes * (60 if label.unit.endswith("hours") and isinstance(label.offset, int) else 1)
+    per = {"working days": 1.0, "days": 5 / 7, "weeks": 5.0, "months": 21.7}.get(label.unit)
     if per is None or zero is None or not isinstance(label.offset, int):
         return None
     return zero + round(label.offset * per)

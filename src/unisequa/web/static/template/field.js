@@ -1,10 +1,12 @@
 // The field of a template's sheet: bars, links, plumb lines and the head, drawn from days to pixels.
 const esc = (text) => String(text).replace(/[&<>"]/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[c]);
 const ROW = 30;
-const X = (day) => Math.round((day - Sheet.model.first) * Sheet.px * 10) / 10;
+// Pixels a slot: a day, or of a job of hours a minute, an hour then being as wide as a day and a half.
+const PX = () => (Sheet.model.minutes && !Sheet.model.dates ? Sheet.px / 40 : Sheet.px);
+const X = (day) => Math.round((day - Sheet.model.first) * PX() * 10) / 10;
 const CHARACTER = 6.4;
 
-Sheet.width = () => Sheet.model.days * Sheet.px;
+Sheet.width = () => Sheet.model.days * PX();
 Sheet.height = () => Math.max(Sheet.items.length * ROW, document.getElementById("sheet").clientHeight - 58 - 34);
 
 // What is drawn is kept piece by piece and only touched where it has changed: a key must be answered at once.
@@ -113,7 +115,7 @@ function drawLinks() {
 function ground(height, width) {
   let out = "";
   for (const [first, days, name] of Sheet.model.off || []) {
-    out += `<rect class="${name ? "named" : "off"}" x="${X(first)}" y="0" width="${days * Sheet.px}" height="${height}">${name ? `<title>${esc(name)}</title>` : ""}</rect>`;
+    out += `<rect class="${name ? "named" : "off"}" x="${X(first)}" y="0" width="${days * PX()}" height="${height}">${name ? `<title>${esc(name)}</title>` : ""}</rect>`;
   }
   for (const day of weeks()) out += `<path class="wk" d="M${X(day)} 0V${height}"/>`;
   for (const item of Sheet.items) {
@@ -125,6 +127,7 @@ function ground(height, width) {
 // The anchor that a day is counted from: the nearest at or before it, the first before that.
 function zeroOf(day) {
   const days = Sheet.model.anchors.map((anchor) => anchor[2]).filter((at) => at !== null).sort((a, b) => a - b);
+  if (Sheet.model.minutes) return Sheet.model.anchors.length ? Sheet.model.anchors[0][2] || 0 : 0;
   if (days.includes(day)) return day;
   let zero = days.length ? days[0] : 0;
   for (const at of days) if (at - 5 <= day) zero = at;
@@ -135,7 +138,7 @@ function weeks() {
   const { model } = Sheet;
   const days = [];
   for (let day = Math.ceil(model.first); day < model.first + model.days; day += 1) {
-    if (model.dates ? (day + 6) % 7 === 0 : (day - zeroOf(day)) % 5 === 0) days.push(day);
+    if (model.dates ? (day + 6) % 7 === 0 : (day - zeroOf(day)) % (model.minutes ? 60 : 5) === 0) days.push(day);
   }
   return days;
 }
@@ -188,12 +191,14 @@ function headOf(lines, width) {
 function numbers() {
   let out = "";
   let last = -1e9;
-  const every = Sheet.px >= 22 ? 1 : Sheet.px >= 9 ? 5 : 10;
+  const hours = Sheet.model.minutes;
+  const every = hours ? 60 : Sheet.px >= 22 ? 1 : Sheet.px >= 9 ? 5 : 10;
   for (let day = Math.ceil(Sheet.model.first); day < Sheet.model.first + Sheet.model.days; day += 1) {
     const n = day - zeroOf(day);
     if (n % every || (n && X(day) - last < 24)) continue;
     last = X(day);
-    const text = n === 0 ? "0" : n > 0 ? `+${n}` : `−${-n}`;
+    const shown = hours ? n / 60 : n;
+    const text = (n === 0 ? "0" : n > 0 ? `+${shown}` : `−${-shown}`) + (hours ? " h" : "");
     out += `<text class="dn mid${n % 5 ? " rest" : ""}" x="${X(day + 0.5)}" y="51">${text}</text>`;
   }
   return out;
@@ -211,7 +216,10 @@ function dates() {
       last = x;
       out += `<text class="mon" x="${x + 4}" y="31">${date.toLocaleDateString("en-GB", { month: "long", year: "numeric", timeZone: "UTC" })}</text>`;
     }
-    if (Sheet.px >= 22) {
+    if (Sheet.px >= 200) {
+      for (let hour = 0; hour < 24; hour += Sheet.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${X(day + hour / 24)}" y="55">${hour}</text>`;
+      out += `<text class="let" x="${X(day) + 3}" y="43">${"SMTWTFS"[date.getUTCDay()]} ${date.getUTCDate()}</text>`;
+    } else if (Sheet.px >= 22) {
       const rest = date.getUTCDay() % 6 === 0 ? " rest" : "";
       out += `<text class="let mid" x="${X(day + 0.5)}" y="43">${"SMTWTFS"[date.getUTCDay()]}</text><text class="dn mid${rest}" x="${X(day + 0.5)}" y="55">${date.getUTCDate()}</text>`;
     } else if (monday) {

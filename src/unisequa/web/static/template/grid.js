@@ -161,7 +161,10 @@ Sheet.addStep = function addStep(title, item) {
       Sheet.alias.set(key, answer.made[0]);
       if (Sheet.blank && Sheet.blank.after === key) Sheet.blank.after = answer.made[0];
     },
-    refused: () => { if (Sheet.blank && Sheet.blank.after === key) Sheet.blank = null; },
+    refused: (answer) => {
+      if (Sheet.blank && Sheet.blank.after === key) Sheet.blank = null;
+      toast(answer.message);
+    },
   });
   return key;
 };
@@ -177,7 +180,10 @@ Sheet.addPhase = function addPhase(label) {
       Sheet.alias.set(key, answer.made[0]);
       if (Sheet.blank && Sheet.blank.phase === key) Sheet.blank.phase = answer.made[0];
     },
-    refused: () => { Sheet.blank = null; },
+    refused: (answer) => {
+      Sheet.blank = null;
+      toast(answer.message);
+    },
   });
 };
 

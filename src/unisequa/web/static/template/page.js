@@ -129,7 +129,12 @@ function swapped(box, html) {
   const id = focused && focused.id;
   const kept = focused && "value" in focused && focused.matches("input:not([type=checkbox]), textarea") ? { value: focused.value, a: focused.selectionStart, b: focused.selectionEnd, dirty: focused.value !== focused.defaultValue } : null;
   const scroll = box.scrollTop;
+  const unfolded = [...box.querySelectorAll("details")].map((one) => one.open);
+  const title = (box.querySelector("h2") || {}).textContent;
   box.innerHTML = html;
+  if (title === (box.querySelector("h2") || {}).textContent) {
+    [...box.querySelectorAll("details")].forEach((one, i) => { if (unfolded[i]) one.open = true; });
+  }
   box.scrollTop = scroll;
   for (const input of box.querySelectorAll("[data-suggest]")) Suggest.attach(input, Suggest.sources[input.dataset.suggest]);
   const next = id && document.getElementById(id);
@@ -243,7 +248,7 @@ Sheet.turnLanes = function turnLanes() {
   Sheet.selected();
 };
 
-const ZOOMS = [4, 8, 15, 24, 36];
+const ZOOMS = [4, 8, 15, 24, 36, 120, 480, 960];
 Sheet.zoom = function zoom(by) {
   const i = Math.min(Math.max(ZOOMS.indexOf(Sheet.px) + by, 0), ZOOMS.length - 1);
   const sheet = $("sheet");
@@ -294,7 +299,8 @@ function pageKeys(event) {
     if (event.key === "Enter" && event.target.matches("input")) {
       event.preventDefault();
       if (event.target.dataset.padd) return addPart(event.target);
-      event.target.dispatchEvent(new Event("change", { bubbles: true }));
+      event.target.blur(); // which tells of the change
+      event.target.focus();
     }
     return undefined;
   }

@@ -112,7 +112,7 @@ function barFrom(event, mark) {
     else Sheet.sel.add(key);
     return Sheet.selected();
   }
-  const movable = line && !line.in && Sheet.editable() && !Sheet.rehearsal;
+  const movable = line && !line.in && !Sheet.model.minutes && Sheet.editable() && !Sheet.rehearsal;
   const start = fieldPoint(event);
   const marks = many.map((one) => document.querySelector(`#bars .mk[data-k="${CSS.escape(one)}"]`)).filter(Boolean);
   const bar = mark.querySelector(".bar");

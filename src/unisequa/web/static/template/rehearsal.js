@@ -20,7 +20,7 @@ Sheet.rehearse = async function rehearse() {
     Sheet.rehearsal = Sheet.readRehearsal();
     Sheet.blank = null;
     Sheet.before = { px: Sheet.px };
-    Sheet.px = Math.max(Sheet.px, 15);
+    Sheet.px = Sheet.model.minutes ? 960 : Math.max(Sheet.px, 15);
   } else {
     Sheet.rehearsal = null;
     Sheet.px = Sheet.before ? Sheet.before.px : Sheet.px;

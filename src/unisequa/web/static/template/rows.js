@@ -27,7 +27,7 @@ Sheet.drawRows = function drawRows() {
   if (box.dataset.columns !== columns.join()) {
     box.dataset.columns = columns.join();
     const head = document.getElementById("corner");
-    head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, c === "n" ? "" : Sheet.names[c])));
+    head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, c === "n" ? "" : c === "d" && Sheet.model.minutes ? "Lasts" : Sheet.names[c])));
     shownRows.clear();
     box.replaceChildren();
   }
@@ -115,10 +115,14 @@ function fillStep(row, cells, line) {
   }
   cells.t.dataset.level = line.lv || 0;
   if (cells.f) cells.f.title = line.f || "";
+  if (cells.d) cells.d.title = line.d || "";
+  if (cells.w) cells.w.title = line.w || "";
   cells.t.title = line.t;
   cells.sl?.classList.toggle("late", Boolean(line.cr));
   marks(cells.t, line);
 }
+
+const lateness = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
 
 // What a row tells beside its title, in few words: kind, condition, sign-off.
 function marks(cell, line) {
@@ -126,7 +130,7 @@ function marks(cell, line) {
   if (line.ki) words.push([line.ki, line.ki]);
   if (line.so) words.push(["signed off", `Signed off by ${line.so}`]);
   if (line.if) words.push(["if …", `Only if ${line.if}`]);
-  if (line.dr) words.push([`${line.dr} d late`, `Its links put it ${line.dr} working days behind its offset`]);
+  if (line.dr) words.push([`${lateness(line.dr)} late`, `Its links put it ${lateness(line.dr)} behind its offset`]);
   if (line.away) words.push(["away", line.away]);
   if (line.rolled) words.push(["rolled", line.rolled]);
   if (cell.querySelector("input")) return;

@@ -46,10 +46,10 @@ Sheet.edit = function edit(wanted, { local, faultAt, typed, done, refused } = {}
       if (done) done(answer);
       Sheet.take(answer.sheet);
       if (answer.note) toast(answer.note);
+      Sheet.panelStale();
     } else {
       Sheet.refusedWith(answer, faultAt, typed, refused);
     }
-    Sheet.panelStale();
   });
   return inTurn;
 };
@@ -57,8 +57,8 @@ Sheet.edit = function edit(wanted, { local, faultAt, typed, done, refused } = {}
 Sheet.refusedWith = function refusedWith(answer, faultAt, typed, refused) {
   const text = answer.message || (answer.status ? "That was not done." : "The server did not answer; nothing was changed. Try again.");
   if (faultAt) Sheet.faults.set(faultAt, { text, typed });
-  else toast(text);
-  if (refused) refused(answer);
+  else if (!refused) toast(text);
+  if (refused) refused({ ...answer, message: text });
   if (answer.sheet) Sheet.take(answer.sheet);
   else Sheet.reload();
 };
