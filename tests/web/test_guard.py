@@ -167,7 +167,10 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
     told = browser.get("/runs", headers={"accept": "application/json"})
     assert set(told.json()) == {"error"} and set(told.json()["error"]) == {"title", "message"}
     missing = browser.get("/runs/999", headers={"accept": "application/json"})
-    assert missing.status_code == 404 and missing.json()["error"]["message"] == "This run does not exist."
+    assert (
+        missing.status_code == 404
+        and missing.json()["error"]["message"] == "This run does not exist, or is not open to you."
+    )
 
 
 @pytest.mark.parametrize(
