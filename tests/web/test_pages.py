@@ -131,8 +131,19 @@ def test_start_shows_the_run_before_it_is_there_and_each_fault_at_its_field(site
 def test_the_library_finds_by_words_and_shows_what_a_template_holds(site: Site) -> None:
     browser = site.client("Bela")
     text = words(browser.get("/library?text=bulletin").text)
-    assert "Issue of the bulletin" in text and "Ada 4 13 1" in text
+    assert "Issue of the bulletin" in text and "Ada all may start it 4 13 1" in text
     assert "No template matches" in browser.get("/library?text=nothing").text
+    ada, bela = (str(site.people[name]) for name in ("Ada", "Bela"))
+    for query, there in (
+        (f"owner={ada}", True), (f"owner={bela}", False), ("state=released", True), ("state=draft", False),
+        ("category=Press", True), ("category=Shop", False),
+    ):  # fmt: skip
+        assert ("Issue of the bulletin" in words(browser.get(f"/library?{query}").text)) == there, query
+    inside = words(browser.get(f"/library/{site.template}/preview").text)
+    assert "Measured from Go. Roles: Lead, Writer, Editor. Asked at the start: Number" in inside
+    assert "Words Draft Writer start 0 wd 2 days Check Editor draft 1 day" in inside
+    browser.post(f"/templates/{site.template}/duplicate")
+    assert "Issue of the bulletin, a copy" in words(browser.get("/library").text)
 
 
 def test_crew_and_state_are_changed_and_written_down(site: Site) -> None:

@@ -100,11 +100,16 @@ def change_step(template: Template, key: str, **values: Any) -> Template:
 
 def change_steps(template: Template, keys: Iterable[str], **values: Any) -> Template:
     """Several steps with the same fields replaced; all of them or none."""
+    return change_each(template, dict.fromkeys(keys, values))
+
+
+def change_each(template: Template, values: Mapping[str, Mapping[str, Any]]) -> Template:
+    """Several steps, by key, each with fields of its own replaced; all of them or none."""
     steps = list(template.steps)
-    places = {index_of(steps, key, "step") for key in keys}
-    for i in places:
-        written = {**steps[i].model_dump(mode="json", by_alias=True), **values}
-        steps[i] = made(Step, next(iter(values), "title"), written)
+    for key, fields in values.items():
+        i = index_of(steps, key, "step")
+        written = {**steps[i].model_dump(mode="json", by_alias=True), **fields}
+        steps[i] = made(Step, next(iter(fields), "title"), written)
     try:
         return changed(template, steps=tuple(steps))
     except EditError as error:

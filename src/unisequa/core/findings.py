@@ -7,7 +7,7 @@ practice, no source): a step has a role and a date, a list reads in the order in
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Set
+from collections.abc import Iterator, Mapping, Set
 from dataclasses import dataclass
 
 from unisequa.core.checks import faults_in
@@ -99,18 +99,18 @@ def _empty(template: Template) -> Iterator[Finding]:
 def _bare_steps(template: Template, seen: Outline) -> Iterator[Finding]:
     parents = {step.parent for step in template.steps}
     linked = {link.to for link in template.links} | {link.from_ for link in template.links}
+    by_key = {step.key: step for step in template.steps}
     for step in template.steps:
         if step.key in parents:
             continue
         if step.role is None and step.days:
             yield Finding("role", f"{step.title} has no role", "steps", step.key, "role")
-        if step.when is None and step.key not in linked and not _held_above(template, step, linked):
+        if step.when is None and step.key not in linked and not _held_above(by_key, step, linked):
             text = f"{step.title} has no offset and no link, so it stands at the first anchor"
             yield Finding("date", text, "steps", step.key, "when")
 
 
-def _held_above(template: Template, step: Step, linked: Set[str]) -> bool:
-    parents = {other.key: other for other in template.steps}
+def _held_above(parents: Mapping[str, Step], step: Step, linked: Set[str]) -> bool:
     above = parents.get(step.parent or "")
     for _ in range(3):
         if above is None:

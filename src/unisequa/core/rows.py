@@ -104,6 +104,10 @@ def insert(template: Template, lines: Sequence[Line], place: Place) -> tuple[Tem
 
 def put(template: Template, steps: Sequence[Step], place: Place) -> Template:
     """Steps that are not there yet put in, those without a parent among them under the place's."""
+    return changed(_put(template, steps, place))
+
+
+def _put(template: Template, steps: Sequence[Step], place: Place) -> Template:
     own = {step.key for step in steps}
     placed = [
         step
@@ -120,16 +124,17 @@ def put(template: Template, steps: Sequence[Step], place: Place) -> Template:
     return _laid(template, (*rest[:at], *placed, *rest[at:]))
 
 
-def _laid(template: Template, steps: Iterable[Step], **changes: object) -> Template:
-    """The template with these steps, in the order they are shown, each in the phase of what it belongs to."""
-    loose = template.model_copy(update={"steps": tuple(steps), **changes})
+def _laid(template: Template, steps: Iterable[Step]) -> Template:
+    """The template with these steps, in the order they are shown, each in the phase of what it belongs to; not yet
+    checked."""
+    loose = template.model_copy(update={"steps": tuple(steps)})
     laid = tuple(
         row.step if row.step.phase == row.phase else row.step.model_copy(update={"phase": row.phase})
         for row in rows(loose)
     )
     if len(laid) < len(loose.steps):
         raise EditError("move", "a step cannot stand under itself")
-    return changed(template, steps=laid, **changes)
+    return loose.model_copy(update={"steps": laid})
 
 
 def block(template: Template, keys: Iterable[str]) -> list[Step]:
@@ -154,6 +159,10 @@ def tops(template: Template, keys: Iterable[str]) -> list[str]:
 
 def move(template: Template, keys: Iterable[str], place: Place) -> Template:
     """Rows with their sub-steps to another place, which must not lie among them."""
+    return changed(_move(template, keys, place))
+
+
+def _move(template: Template, keys: Iterable[str], place: Place) -> Template:
     steps = block(template, keys)
     own = {step.key for step in steps}
     if place.parent in own:
@@ -164,7 +173,7 @@ def move(template: Template, keys: Iterable[str], place: Place) -> Template:
         at = index_of(shown, after or "", "step")
         after = shown[at - 1].key if at else None
     rest = template.model_copy(update={"steps": tuple(step for step in template.steps if step.key not in own)})
-    return put(rest, steps, Place(after, place.phase, place.parent)) if rest.steps else _moved_all(template, place)
+    return _put(rest, steps, Place(after, place.phase, place.parent)) if rest.steps else _moved_all(template, place)
 
 
 def _moved_all(template: Template, place: Place) -> Template:
@@ -174,69 +183,86 @@ def _moved_all(template: Template, place: Place) -> Template:
 
 def level(template: Template, keys: Iterable[str], *, by: int) -> Template:
     """Rows one level in, under the row above them, or one level out."""
-    wanted = tops(template, keys)
-    for key in wanted if by > 0 else reversed(wanted):
-        template = _in(template, key) if by > 0 else _out(template, key)
-    return template
+    for run in _runs(template, keys):
+        template = _in(template, run) if by > 0 else _out(template, run)
+    return changed(template)
 
 
-def _siblings(template: Template, key: str) -> tuple[list[Row], int]:
+def _runs(template: Template, keys: Iterable[str]) -> list[list[str]]:
+    """Some rows as runs of neighbours: those that stand one behind the other under the same parent and phase."""
+    wanted = set(tops(template, keys))
+    found: list[list[str]] = []
+    open_at: dict[tuple[str | None, str | None], list[str] | None] = {}
+    for row in rows(template):
+        group = (row.phase, row.step.parent)
+        run = open_at.get(group)
+        if row.step.key not in wanted:
+            open_at[group] = None
+        elif run is None:
+            open_at[group] = run = [row.step.key]
+            found.append(run)
+        else:
+            run.append(row.step.key)
+    return found
+
+
+def _around(template: Template, run: Sequence[str]) -> tuple[Row, str | None, str | None]:
+    """A run's first row, and the neighbours before and behind the run."""
     shown = rows(template)
-    row = shown[index_of([r.step for r in shown], key, "step")]
-    same = [r for r in shown if r.step.parent == row.step.parent and r.phase == row.phase]
-    return same, same.index(row)
+    first = shown[index_of([row.step for row in shown], run[0], "step")]
+    same = [r.step.key for r in shown if r.step.parent == first.step.parent and r.phase == first.phase]
+    i, j = same.index(run[0]), same.index(run[-1])
+    return first, same[i - 1] if i else None, same[j + 1] if j + 1 < len(same) else None
 
 
-def _in(template: Template, key: str) -> Template:
-    same, i = _siblings(template, key)
-    if i == 0:
-        raise EditError("level", f"{same[0].step.title} is the first here; there is no row above it to belong to")
-    above = same[i - 1]
-    deepest = max(_depth(template, step.key) for step in block(template, [key]))
-    if deepest + 1 >= DEEPEST:
+def _last(template: Template, key: str, without: Iterable[str] = ()) -> str:
+    """The last row of a step and its sub-steps, some left aside."""
+    aside = set(without)
+    return [step.key for step in block(template, [key]) if step.key not in aside][-1]
+
+
+def _in(template: Template, run: list[str]) -> Template:
+    first, above, _ = _around(template, run)
+    if above is None:
+        raise EditError("level", f"{first.step.title} is the first here; there is no row above it to belong to")
+    own = {step.key for step in block(template, run)}
+    if max(row.depth for row in rows(template) if row.step.key in own) + 1 >= DEEPEST:
         raise EditError("level", f"steps go {DEEPEST} levels deep; this would be one more")
-    last = block(template, [above.step.key])[-1].key
-    return move(template, [key], Place(last, same[i].phase, above.step.key))
+    return _move(template, run, Place(_last(template, above), first.phase, above))
 
 
-def _depth(template: Template, key: str) -> int:
-    return next(row.depth for row in rows(template) if row.step.key == key)
-
-
-def _out(template: Template, key: str) -> Template:
-    same, i = _siblings(template, key)
-    parent = same[i].step.parent
+def _out(template: Template, run: list[str]) -> Template:
+    first, _, _ = _around(template, run)
+    parent = first.step.parent
     if parent is None:
         return template
+    own = [step.key for step in block(template, run)]
     above = template.steps[index_of(template.steps, parent, "step")]
-    last = [step.key for step in block(template, [parent]) if step.key not in {s.key for s in block(template, [key])}]
-    return move(template, [key], Place(last[-1], same[i].phase, above.parent))
+    return _move(template, run, Place(_last(template, parent, own), first.phase, above.parent))
 
 
 def nudge(template: Template, keys: Iterable[str], *, by: int) -> Template:
     """Rows one place up or down among those they stand with; across a phase's border they join that phase."""
-    wanted = tops(template, keys)
-    for key in wanted if by < 0 else reversed(wanted):
-        same, i = _siblings(template, key)
-        to = i + (1 if by > 0 else -1)
-        if 0 <= to < len(same):
-            if same[to].step.key in wanted:
-                continue
-            behind = to if by > 0 else to - 1
-            after = block(template, [same[behind].step.key])[-1].key if behind >= 0 else same[i].step.parent
-            template = move(template, [key], Place(after, same[i].phase, same[i].step.parent))
-        elif same[i].step.parent is None:
-            template = _across(template, key, same[i].phase, by)
-    return template
+    for run in _runs(template, keys):
+        first, before, behind = _around(template, run)
+        parent = first.step.parent
+        if by < 0 and before is not None:  # the neighbour goes to the other side
+            template = _move(template, [before], Place(_last(template, run[-1]), first.phase, parent))
+        elif by > 0 and behind is not None:
+            after = _last(template, before) if before is not None else parent
+            template = _move(template, [behind], Place(after, first.phase, parent))
+        elif parent is None:
+            template = _across(template, run, first.phase, by)
+    return changed(template)
 
 
-def _across(template: Template, key: str, phase: str | None, by: int) -> Template:
+def _across(template: Template, run: list[str], phase: str | None, by: int) -> Template:
     phases = [None, *(p.key for p in template.phases)]
     border = phases.index(phase) + (1 if by > 0 else -1)
     if not 0 <= border < len(phases):
         return template
     there = [row.step.key for row in rows(template) if row.phase == phases[border]]
-    return move(template, [key], Place(there[-1] if there and by < 0 else None, phases[border]))
+    return _move(template, run, Place(there[-1] if there and by < 0 else None, phases[border]))
 
 
 def sort_by_date(template: Template, starts: Mapping[str, int], phase: str | None = None) -> Template:
@@ -249,7 +275,7 @@ def sort_by_date(template: Template, starts: Mapping[str, int], phase: str | Non
         start = starts.get(row.step.key, last.get(group, float("-inf")))
         last[group] = start
         place[row.step.key] = (start if phase is None or row.phase == phase else 0, i)
-    return _laid(template, sorted(in_phases(template), key=lambda step: place[step.key]))
+    return changed(_laid(template, sorted(in_phases(template), key=lambda step: place[step.key])))
 
 
 _BULLET = re.compile(r"^(?:[-*•–]|\d{1,3}[.)])\s+(?:\[[ xX]\]\s+)?")

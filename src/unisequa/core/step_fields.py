@@ -25,7 +25,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from unisequa.core.document import MOST_DAYS, OutLink, Step, Template
-from unisequa.core.editing import EditError, add_named, change_steps, index_of
+from unisequa.core.editing import EditError, add_named, change_each, change_steps, index_of
 from unisequa.core.errors import did_you_mean
 from unisequa.core.linking import set_follows
 from unisequa.core.rows import Place, move, place_behind, rows, tops
@@ -98,9 +98,7 @@ def set_field(template: Template, keys: Sequence[str], name: str, text: str) -> 
         return change_steps(template, keys, **{name: value})
     if name not in {"when", "edge", "roll"}:  # the same for all, whatever else they have
         return change_steps(template, keys, **typed_values(template, steps[0], name, text))
-    for step in steps:
-        template = change_steps(template, [step.key], **typed_values(template, step, name, text))
-    return template
+    return change_each(template, {step.key: typed_values(template, step, name, text) for step in steps})
 
 
 def typed_values(template: Template, step: Step, name: str, text: str) -> dict[str, Any]:
@@ -175,11 +173,9 @@ def _to_phase(template: Template, keys: Sequence[str], word: str) -> Template:
         if phase is None:
             template, phase = add_named(template, "phases", word)
     here = {row.step.key: row.phase for row in rows(template)}
-    for key in tops(template, keys):
-        if here[key] != phase:
-            there = [row.step.key for row in rows(template) if row.phase == phase]
-            template = move(template, [key], Place(there[-1] if there else None, phase))
-    return template
+    wanted = [key for key in tops(template, keys) if here[key] != phase]
+    there = [key for key, found in here.items() if found == phase]
+    return move(template, wanted, Place(there[-1] if there else None, phase)) if wanted else template
 
 
 def _to_parent(template: Template, keys: Sequence[str], word: str) -> Template:

@@ -24,6 +24,7 @@ from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
 router = APIRouter()
+OPEN_TO = {"start": "all may start it", "look": "all may look at it", "nothing": "only for those named"}
 STATES = (("released", "Released"), ("draft", "With a draft"), ("retired", "Retired"))
 
 
@@ -44,6 +45,7 @@ class Shelf:
     state: str
     draft: bool
     startable: bool
+    open_to: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +127,7 @@ def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> L
                 state=entry.edition.state,
                 draft=entry.has_draft,
                 startable=entry.edition.state == "released" and may(entry.row, me, "start"),
+                open_to=OPEN_TO[entry.row.open_to],
             )
             for entry in entries
         )

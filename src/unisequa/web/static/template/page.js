@@ -357,6 +357,16 @@ document.addEventListener("alpine:init", () => {
         const box = $("checks-box");
         if (box.open && !box.contains(event.target)) box.open = false;
       });
+      // Nobody leaves with an edit on its way: a link waits for it, closing the page is asked about.
+      document.addEventListener("click", (event) => {
+        const link = event.target.closest("a[href]");
+        if (!link || !Sheet.pending.length || link.hasAttribute("download") || event.ctrlKey || event.metaKey) return;
+        event.preventDefault();
+        Sheet.whenIdle().then(() => { location.href = link.href; });
+      }, true);
+      window.addEventListener("beforeunload", (event) => {
+        if (Sheet.pending.length || (Sheet.editor && Sheet.editor.input.value !== Sheet.editor.was)) event.preventDefault();
+      });
       restoreWidth();
       Sheet.cur.id = work.dataset.selected || "";
       Sheet.refresh();

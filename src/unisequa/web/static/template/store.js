@@ -117,9 +117,10 @@ Sheet.layOut = function layOut() {
   };
   if (Sheet.lanes === "role") {
     const all = model.lines;
-    const names = [...new Set([...model.roles.map((role) => role[1]), ...all.map((line) => line.r || "")])].sort((a, b) => (a === "") - (b === ""));
+    const doer = (line) => (Sheet.rehearsal && line.who) || line.r || "";
+    const names = [...new Set([...(Sheet.rehearsal ? [] : model.roles.map((role) => role[1])), ...all.map(doer)])].sort((a, b) => (a === "") - (b === ""));
     for (const name of names) {
-      const members = all.filter((line) => (line.r || "") === name && !line.ch).sort((a, b) => (a.s ? a.s[0] : 1e9) - (b.s ? b.s[0] : 1e9));
+      const members = all.filter((line) => doer(line) === name && !line.ch).sort((a, b) => (a.s ? a.s[0] : 1e9) - (b.s ? b.s[0] : 1e9));
       if (!members.length) continue;
       add({ id: `l:${name}`, type: "lane", label: name || "No role", count: members.length, open: !Sheet.folded.has(`l:${name}`) });
       if (!Sheet.folded.has(`l:${name}`)) steps(members);
