@@ -35,7 +35,7 @@ check: .venv/.ready-dev
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh
-	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-1000} $(BIN)/pytest --ignore tests/browser
+	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-600} $(BIN)/pytest --ignore tests/browser
 
 browser: .venv/.ready-dev
 	$(BIN)/pytest tests/browser
@@ -55,7 +55,7 @@ shots: .venv/.ready-dev chromium
 
 test-long: .venv/.ready-dev
 	@sh assets/psplib.sh
-	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-10000} $(BIN)/pytest tests/core
+	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-6000} $(BIN)/pytest tests/core
 
 lock: .venv/.ready-dev
 	$(BIN)/python -m pip freeze --exclude-editable > requirements.lock
