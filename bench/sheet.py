@@ -6,16 +6,14 @@ import datetime as dt
 import shutil
 import statistics
 import tempfile
-import threading
-import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import uvicorn
 from playwright.sync_api import Page, sync_playwright
 
 from bench.page import long_template
+from bench.serving import served
 from unisequa.actions.templates import keep_template
 from unisequa.core.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
@@ -48,22 +46,14 @@ def figures(rounds: int = 20) -> SheetFigures:
             owner = _person(session, *PEOPLE[0], "-")
             session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
             keep_template(session, owner, read_template(long_template(STEPS)))
-        server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=PORT, log_level="error"))
-        thread = threading.Thread(target=server.run, daemon=True)
-        thread.start()
-        while not server.started:
-            time.sleep(0.05)
-        with sync_playwright() as playwright:
+        with served(app, PORT) as address, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
             page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+            page.goto(f"{address}/sign-in")
             page.get_by_role("button", name=PEOPLE[0][0]).click()
             page.wait_for_url("**/runs")
             found = _measured(page, rounds)
             browser.close()
-        server.should_exit = True
-        thread.join()
-        app.state.store.engine.dispose()
     return found
 
 

@@ -8,13 +8,11 @@ from __future__ import annotations
 import datetime as dt
 import shutil
 import tempfile
-import threading
-import time
 from pathlib import Path
 
-import uvicorn
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from bench.serving import served
 from unisequa.demo.fill import fill
 from unisequa.settings import Settings
 from unisequa.web.app import create_app
@@ -149,21 +147,13 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Settings(data=Path(folder), demo=True, today=TODAY))
         fill(app.state.store, TODAY)
-        server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=PORT, log_level="error"))
-        thread = threading.Thread(target=server.run, daemon=True)
-        thread.start()
-        while not server.started:
-            time.sleep(0.05)
-        with sync_playwright() as playwright:
+        with served(app, PORT), sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
             pictures(browser, "light")
             pictures(browser, "dark")
             a_draft(browser)
             two_editions(browser)
             browser.close()
-        server.should_exit = True
-        thread.join()
-        app.state.store.engine.dispose()
 
 
 if __name__ == "__main__":

@@ -266,5 +266,9 @@ def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
             "anchors.go": '"Go" is required; give its date', "facts.number": '"Number" is required; fill it in',
         }  # fmt: skip
         assert "is no date" in ask(anchors={"go": "soon"}).faults["anchors.go"]
+        draft = editing.change_step(read_template(job()), "print", title="Print for {{ nobody }}")
+        given = Rehearsal(anchors={"go": "8 jun"}, facts={"number": "3"})
+        plan = rehearsed(session, draft, Library(), given, TODAY).plan
+        assert plan and [task.title for task in plan.tasks][2] == "Print for ‹ nobody ›"
         found = ask(anchors={"go": "8 jun"}, facts={"number": "3"}, crew={"writer": str(site.people["Bela"])})
         assert [w.text for w in found.warnings if w.kind == "away"] == ["Draft: Bela is away Mon 8 – Tue 9 Jun"]

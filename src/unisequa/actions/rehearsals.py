@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from unisequa.actions.runs import calendar_documents
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.calendar import WorkingCalendar
+from unisequa.core.checks import with_readable_titles
 from unisequa.core.document import Template
 from unisequa.core.errors import DateRangeError, DocumentError
 from unisequa.core.grid import read_span
@@ -58,7 +59,8 @@ class Rehearsed:
 
 
 def rehearsed(session: Session, template: Template, library: Library, given: Rehearsal, today: dt.date) -> Rehearsed:
-    """A template on the dates that were typed."""
+    """A template on the dates that were typed; a draft too whose titles name what is not there yet."""
+    template = with_readable_titles(template)
     documents = calendar_documents(session, given.calendar or template.calendar)
     calendar = Calendars(documents)[None]
     anchors: dict[str, dt.date] = {}

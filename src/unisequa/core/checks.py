@@ -160,6 +160,19 @@ def may_wait(fault: Fault) -> bool:
     return fault.path == "naming" or fault.path.endswith(_TEXTS)
 
 
+def with_readable_titles(template: Template) -> Template:
+    """A draft's template with titles that cannot be filled in as they are written, in ‹ › for braces."""
+    keys = {item.key for part in (template.anchors, template.roles, template.facts) for item in part} | {"subject"}
+    names = frozenset(keys)
+    steps = tuple(
+        step.model_copy(update={"title": step.title.replace("{{", "‹").replace("}}", "›").replace("{", "‹")})
+        if text_fault(step.title, names)
+        else step
+        for step in template.steps
+    )
+    return template.model_copy(update={"steps": steps})
+
+
 def circle_with(template: Template, source: str, target: str) -> list[str]:
     """The keys of the circle that one more link would make, from its source round to it; empty without one."""
     at = {step.key: i for i, step in enumerate(template.steps)}

@@ -241,13 +241,13 @@ function markOf(item) {
   const late = line.dr ? `<path class="lateline" d="M${x + 1} ${y + 27}h${Math.max(width - 2, 6)}"/>` : "";
   const critical = line.cr && Sheet.rehearsal ? `<path class="crit" d="M${x + 1} ${y + 24.5}h${Math.max(width - 2, 4)}"/>` : "";
   const slack = line.to && Sheet.rehearsal ? `<path class="slack" d="M${x + width + 2} ${y + 15}H${X(line.to)}"/>` : "";
-  const knobs = grips && !line.ch ? `<circle class="knob" data-end="S" cx="${x - (line.ms ? 14 : 9)}" cy="${y + 15}" r="4"/><circle class="knob" data-end="F" cx="${x + (line.ms ? 14 : width + 9)}" cy="${y + 15}" r="4"/>` : "";
+  const knobs = grips ? `<circle class="knob" data-end="S" cx="${x - (line.ms ? 14 : 9)}" cy="${y + 15}" r="4"/><circle class="knob" data-end="F" cx="${x + (line.ms ? 14 : width + 9)}" cy="${y + 15}" r="4"/>` : "";
   if (line.ms) {
     const folded = Sheet.work().querySelector(".sheet").dataset.narrow === "yes" ? `<text class="lb" x="${x + 20}" y="${y + 19.5}">${esc(line.t)}</text>` : "";
     return `<g class="mk" data-k="${key}"><path class="ms waiting${critical ? " crit" : ""}" d="${lozenge(x, y)}"/>${late}${folded}<rect class="hit" x="${x - 8}" y="${y + 3}" width="16" height="24"/>${knobs}</g>`;
   }
   if (line.ch || item.type === "include") {
-    return `<g class="mk" data-k="${key}"><path class="span" d="M${x + 1} ${y + 19}v-6h${Math.max(width - 2, 3)}v6"/>${slack}<rect class="hit" x="${x}" y="${y + 4}" width="${width}" height="22"/></g>`;
+    return `<g class="mk" data-k="${key}"><path class="span" d="M${x + 1} ${y + 19}v-6h${Math.max(width - 2, 3)}v6"/>${slack}<rect class="hit" x="${x}" y="${y + 4}" width="${width}" height="22"/>${knobs}</g>`;
   }
   const grip = grips ? `<rect class="grip" x="${x + width - 4}" y="${y + 6}" width="5" height="18"/>` : "";
   return `<g class="mk" data-k="${key}">${slack}<rect class="bar waiting" x="${x + 1}" y="${y + 8}" width="${Math.max(width - 2, 3)}" height="14"/>${critical}${late}<rect class="hit" x="${x}" y="${y + 4}" width="${width}" height="22"/>${grip}${knobs}</g>`;

@@ -1,0 +1,67 @@
+// Copy, cut and paste: steps whole between templates, rows of a table to and from a spreadsheet, lists of lines.
+const CLIP = "application/x-unisequa-steps";
+Sheet.copied = async function copied(event, cut) {
+  if (Sheet.editor || !event.target.closest || !document.activeElement.closest("#rows")) return;
+  const keys = Sheet.ownKeys();
+  if (!keys.length) return;
+  event.preventDefault();
+  const lines = keys.map((key) => Sheet.line(key));
+  const cell = Sheet.cur.c;
+  if (!cut && Sheet.sel.size < 1 && cell !== "n" && cell !== "t") {
+    event.clipboardData.setData("text/plain", lines[0][cell] || "");
+    return;
+  }
+  const table = lines.map((line) => [line.t, line.r, line.w, line.ch ? "" : line.d, line.f].map((text) => text || "").join("\t")).join("\n");
+  event.clipboardData.setData("text/plain", table);
+  const clip = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+  event.clipboardData.setData(CLIP, clip);
+  Sheet.keepClip(clip, keys);
+  if (cut && Sheet.editable()) {
+    Sheet.sel.clear();
+    await Sheet.edit({ op: "remove", keys, cut: true }, { local: (model) => { model.lines = model.lines.filter((line) => !keys.includes(line.k) && !keys.includes(line.pa)); } });
+    toast(`${keys.length === 1 ? "1 step" : `${keys.length} steps`} cut; paste puts it in elsewhere, here or in another template.`);
+    Sheet.selected();
+  } else {
+    toast(`${keys.length === 1 ? "1 step" : `${keys.length} steps`} copied.`);
+  }
+};
+
+Sheet.pasted = function pasted(event) {
+  if (Sheet.editor && !/\n/.test(event.clipboardData.getData("text/plain"))) return;
+  if (!Sheet.editor && !event.target.closest("#rows")) return;
+  if (!Sheet.editable() || Sheet.rehearsal) return;
+  const text = event.clipboardData.getData("text/plain").replace(/\r\n?/g, "\n").replace(/\n+$/, "");
+  const own = event.clipboardData.getData(CLIP);
+  event.preventDefault();
+  const where = pastePlace();
+  if (Sheet.editor) Sheet.cancel();
+  const done = (answer) => {
+    Sheet.sel = new Set(answer.made);
+    if (answer.made.length) Sheet.cur = { id: answer.made[0], c: "t" };
+  };
+  const shown = () => Sheet.selected();
+  if (own) return Sheet.edit({ op: "paste", clip: own, where }, { done }).then(shown);
+  const { c, id } = Sheet.cur;
+  const lines = text.split("\n");
+  const item = Sheet.item(id);
+  if (Sheet.fields[c] && c !== "t" && item.type === "step" && !text.includes("\t")) return downColumn(id, c, lines);
+  if (text.includes("\t")) return Sheet.edit({ op: "table", cells: lines.map((line) => line.split("\t")), where }, { done }).then(shown);
+  if (lines.length === 1 && item.type === "step" && c === "t") return Sheet.set([id], "t", text);
+  return Sheet.edit({ op: "insert", text, where }, { done }).then(shown);
+};
+
+function pastePlace() {
+  const item = Sheet.item(Sheet.cur.id);
+  if (item.type === "step" && !item.line.in) return { after: item.id, level: item.line.lv || 0 };
+  if (item.type === "phase") return { phase: item.key };
+  const place = item.type === "blank" && item.id === "blank" ? item : lastPlace();
+  return place.after ? { after: place.after, level: place.level || 0 } : { phase: place.phase || "" };
+}
+
+function downColumn(id, c, lines) {
+  const keys = Sheet.sel.size > 1 && lines.length === 1 ? Sheet.ownKeys() : null;
+  if (keys) return Sheet.set(keys, c, lines[0]);
+  const rows = Sheet.items.slice(Sheet.at.get(id)).filter((item) => item.type === "step" && !item.line.in);
+  lines.slice(0, rows.length).forEach((line, i) => Sheet.set([rows[i].id], c, line.trim()));
+  return undefined;
+}
