@@ -12,8 +12,12 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import template_row
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
+from unisequa.actions.shelf import Shelf as IncludedFrom
 from unisequa.actions.shelf import newest
 from unisequa.core.conditions import sentence
+from unisequa.core.document import Template
+from unisequa.core.errors import DocumentError
+from unisequa.core.includes import laid_open
 from unisequa.core.outline import outline
 from unisequa.core.rows import rows
 from unisequa.core.step_fields import field_text
@@ -119,7 +123,7 @@ def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> L
                 category=entry.template.category,
                 purpose=entry.template.purpose,
                 owner=entry.row.owner.name,
-                steps=len(entry.template.steps),
+                steps=_steps(entry.template, shelf),
                 days=outline(entry.template, shelf.library if shelf and entry.template.includes else None).length,
                 started=entry.started,
                 changed=day_words(entry.edition.changed_at.date(), year=True),
@@ -140,6 +144,14 @@ def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> L
             search,
             bool(everything),
         )
+
+
+def _steps(template: Template, shelf: IncludedFrom | None) -> int:
+    """How many steps a template has, those of the templates it includes with it."""
+    try:
+        return len(laid_open(template, shelf.library if shelf else None).steps)
+    except DocumentError:
+        return len(template.steps)
 
 
 @router.get("/library/{template_id}/preview")

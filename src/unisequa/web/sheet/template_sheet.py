@@ -68,12 +68,12 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
         ],
         "count": len(found),
         "bars": sum(f.bars for f in found),
-        "head": _head(template, seen),
+        "head": _head(template, seen, sum(part["head"]["count"] for part in included)),
     }  # fmt: skip
 
 
-def _head(template: Template, seen: Outline) -> Json:
-    steps = count_words(len(template.steps), "step")
+def _head(template: Template, seen: Outline, included: int) -> Json:
+    steps = count_words(len(template.steps), "step") + (f" and {included} included" if included else "")
     over = f" over {count_words(seen.length, 'working day')}" if seen.length else ""
     return {"name": template.name, "category": template.category or "No category", "size": steps + over}
 
