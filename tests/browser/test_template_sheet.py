@@ -360,3 +360,64 @@ def test_a_finding_leads_to_its_place(ada: Page) -> None:
     ada.locator("#checks-button").click()
     ada.get_by_role("button", name="Bars the release: Tell {{ client }}").click()
     expect(ada.locator("#rows .edit")).to_have_value("Tell {{ client }}")
+
+
+def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.get_by_role("button", name="Roles, dates, facts").click()
+    setup = ada.get_by_label("Roles, dates, facts", exact=True)
+    setup.get_by_label("New fact").fill("Colour")
+    setup.get_by_label("New fact").press("Enter")
+    setup.get_by_label("Kind of Colour").select_option(label="one of a list")
+    setup.get_by_label("Choices of Colour").fill("Red, Blue")
+    setup.get_by_label("Choices of Colour").press("Enter")
+    settled(ada)
+    setup.get_by_label("New day label").fill("+3 wd: Copy closes")
+    setup.get_by_label("New day label").press("Enter")
+    expect(ada.locator("#fhead")).to_contain_text("Copy closes")
+    setup.get_by_role("button", name="Close").click()
+
+    ada.locator('.row[data-k="party"] .c-n').click()
+    panel = ada.get_by_label("Selected steps")
+    panel.get_by_role("button", name="Add a condition").click()
+    panel.get_by_label("Fact 1").select_option(label="Colour")
+    panel.get_by_label("Value 1").select_option("Blue")
+    expect(panel).to_contain_text("Only if Colour is Blue")
+    panel.get_by_role("button", name="Add a condition").click()
+    panel.get_by_label("Fact 2").select_option(label="Number")
+    panel.get_by_label("Comparison 2", exact=True).select_option("over")
+    panel.get_by_label("Value 2").fill("100")
+    panel.get_by_label("Value 2").press("Tab")
+    expect(panel).to_contain_text("Only if Colour is Blue and Number is over 100")
+    expect(ada.locator('.row[data-k="party"]')).to_contain_text("if …")
+
+    panel.get_by_role("button", name="Add a message").click()
+    panel.locator("[data-message] summary").click()
+    panel.get_by_label("To", exact=True).select_option(label="to Editor")
+    expect(panel.locator("[data-message]")).to_contain_text("to Editor, 2 working days before it is due")
+    panel.get_by_label("Before or after").select_option("1")
+    expect(panel.locator("[data-message]")).to_contain_text("2 working days after it is due")
+
+    ada.set_input_files("#p-file", {"name": "Menu.txt", "mimeType": "text/plain", "buffer": b"Soup"})
+    with ada.expect_download() as download:
+        panel.get_by_role("link", name="Menu.txt").click()
+    assert Path(download.value.path()).read_text() == "Soup"
+    ada.locator("#undo").click()
+    expect(panel.get_by_role("link", name="Menu.txt")).to_have_count(0)
+    found = next(line for line in lines(ada) if line["k"] == "party")
+    assert found["if"] == "Colour is Blue and Number is over 100"
+
+
+def test_phases_are_dragged_and_folded_and_rows_shown_in_lanes(ada: Page) -> None:
+    open_bulletin(ada)
+    x, y = middle(ada, '.row[data-k="p:paper"] .c-n')
+    up, top = middle(ada, '.row[data-k="p:words"] .c-n')
+    drag(ada, (x - 12, y), (up - 12, top - 14))
+    assert [label for _, label in ada.evaluate("Sheet.model.phases")] == ["Paper", "Words"]
+    ada.get_by_label("Fold Paper").click()
+    expect(ada.locator('.row[data-k="print"]')).to_have_count(0)
+    ada.get_by_label("Unfold Paper").click()
+    ada.get_by_role("button", name="Lanes by role").click()
+    assert ada.locator("#rows .ph").all_inner_texts() == ["Lead1", "Writer2", "Editor1"]
+    ada.keyboard.press("F8")
+    expect(ada.locator("#rows .ph").first).to_contain_text("Paper")

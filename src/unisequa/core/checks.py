@@ -104,6 +104,10 @@ def faults_in(template: Template) -> Iterator[Fault]:
     for i, include in enumerate(template.includes):
         if include.phase is not None and include.phase not in known_phases:
             yield _unknown(f"includes[{i}].phase", "phase", include.phase, phases)
+        for name, given, ours in (("anchors", include.anchors, anchors), ("roles", include.roles, roles)):
+            for theirs, our in given.items():
+                if our not in ours:
+                    yield _unknown(f"includes[{i}].{name}.{theirs}", name[:-1], our, ours)
     for i, label in enumerate(template.day_labels):
         if label.anchor not in known_anchors:
             yield _unknown(f"day_labels[{i}].anchor", "anchor", label.anchor, anchors)
