@@ -65,6 +65,7 @@ Sheet.type = function type(id, c, initial) {
   if (item.type === "blank") input.placeholder = item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step";
   if (fault) input.setAttribute("aria-invalid", "true");
   cell.replaceChildren(input);
+  cell.classList.add("editing");
   delete cell.dataset.text;
   Sheet.editor = { id, c, input, was, item };
   if (Suggest.sources[c]) Suggest.attach(input, Suggest.sources[c]);
@@ -83,6 +84,7 @@ function closeEditor() {
   input.remove();
   if (cell) {
     delete cell.dataset.text;
+    cell.classList.remove("editing");
     cell.parentElement.dataset.typed = "yes";
   }
 }

@@ -190,7 +190,10 @@ Sheet.markCurrent = function markCurrent() {
 };
 
 function showFaults() {
-  for (const old of document.querySelectorAll("#rows .cellfault")) old.remove();
+  for (const old of document.querySelectorAll("#rows .cellfault")) {
+    old.parentElement.classList.remove("faulty");
+    old.remove();
+  }
   for (const [at, fault] of Sheet.faults) {
     const [id, c] = at.split(" ");
     const row = shownRows.get(id) || shownRows.get(Sheet.real(id));
@@ -199,5 +202,6 @@ function showFaults() {
     bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-mend": `${row.dataset.k} ${c}` }, "Type it again"));
     bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-dismiss": at }, "Put back"));
     row.append(bubble);
+    row.classList.add("faulty");
   }
 }
