@@ -160,12 +160,15 @@ def sheet() -> list[Figure]:
             1.2,
             "frames a second at rest against those while a bar of a template of 500 steps is dragged",
         ),
-        Figure(
-            "sheet-500-key-ms",
-            found.key,
-            100,
-            "from a key to the frame that shows it in a template of 500 steps, milliseconds, median",
+        *(
+            Figure(f"sheet-500-{name}-ms", spent, 100, f"{words}: to the frame that shows it, milliseconds, median")
+            for name, spent, words in (
+                ("letter", found.letter, "a letter typed into a template of 500 steps"),
+                ("enter", found.enter, "Enter, from a cell of it to the next row"),
+                ("enter-new", found.enter_new, "Enter behind a step typed into its middle"),
+            )
         ),
+        Figure("sheet-500-key-worst-ms", found.key_worst, 100, "the worst of some 180 such keys, milliseconds"),
         Figure("sheet-500-kb", found.size, 700, "page of a template with 500 steps, kilobytes before compression"),
     ]
 

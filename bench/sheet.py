@@ -8,7 +8,6 @@ import statistics
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
 
@@ -27,11 +26,14 @@ PORT = 8433
 
 @dataclass(frozen=True, slots=True)
 class SheetFigures:
-    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it (median, and the
-    worst), and until the server's answer is there; frames a second during a drag and at rest."""
+    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it, at the median of
+    each kind of key and at the worst of all, and until the server's answer is there; frames a second during a drag
+    and at rest."""
 
     size: float
-    key: float
+    letter: float
+    enter: float
+    enter_new: float
     key_worst: float
     answer: float
     frames: float
@@ -64,14 +66,13 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     page.wait_for_selector("#rows .cur")
     page.evaluate(_WATCH)
     page.locator('.row[data-k="step-250"] .c-t').click()
-    for _ in range(rounds):
-        for key in ("F2", "x", "Enter"):
-            page.keyboard.press(key)
-            page.wait_for_timeout(30)
-        page.evaluate("Sheet.whenIdle()")
-    page.wait_for_timeout(200)
-    watched: dict[str, Any] = page.evaluate("window.watched")
-    keys, answers = watched["keys"], watched["answers"]
+    typed = _typing(page, rounds, ("F2", "x", "Enter"))
+    page.keyboard.press("Control+Enter")
+    page.wait_for_timeout(100)
+    added = _typing(page, rounds, ("y", "Enter"))
+    page.keyboard.press("Escape")
+    letters = typed["F2"] + typed["x"] + added["y"]
+    answers: list[float] = page.evaluate("window.watched.answers")
     idle = page.evaluate(_FRAMES, 600)
     bar = page.locator('#bars .mk[data-k="step-250"] .hit').bounding_box()
     assert bar
@@ -88,14 +89,30 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     page.mouse.up()
     page.evaluate("Sheet.whenIdle()")
     dragged = 1000 * (len(frames) - 1) / (frames[-1] - frames[0])
-    return SheetFigures(size, statistics.median(keys), max(keys), statistics.median(answers), dragged, idle)
+    median = statistics.median
+    enter, enter_new = typed["Enter"], added["Enter"]
+    worst = max(letters + enter + enter_new)
+    return SheetFigures(size, median(letters), median(enter), median(enter_new), worst, median(answers), dragged, idle)
+
+
+def _typing(page: Page, rounds: int, keys: tuple[str, ...]) -> dict[str, list[float]]:
+    """Milliseconds of each of the keys, pressed one after the other in so many rounds."""
+    page.evaluate("window.watched.keys = []")
+    for _ in range(rounds):
+        for key in keys:
+            page.keyboard.press(key)
+            page.wait_for_timeout(30)
+        page.evaluate("Sheet.whenIdle()")
+    page.wait_for_timeout(200)
+    seen: list[tuple[str, float]] = page.evaluate("window.watched.keys")
+    return {key: [spent for pressed, spent in seen if pressed == key] for key in keys}
 
 
 _WATCH = """() => {
     window.watched = { keys: [], answers: [] };
-    window.addEventListener("keydown", () => {
+    window.addEventListener("keydown", ({ key }) => {
         const begun = performance.now();
-        requestAnimationFrame(() => setTimeout(() => window.watched.keys.push(performance.now() - begun), 0));
+        requestAnimationFrame(() => setTimeout(() => window.watched.keys.push([key, performance.now() - begun]), 0));
     }, true);
     const ask = Sheet.ask;
     Sheet.ask = async (rest, body) => {

@@ -421,3 +421,26 @@ def test_phases_are_dragged_and_folded_and_rows_shown_in_lanes(ada: Page) -> Non
     assert ada.locator("#rows .ph").all_inner_texts() == ["Lead1", "Writer2", "Editor1"]
     ada.keyboard.press("F8")
     expect(ada.locator("#rows .ph").first).to_contain_text("Paper")
+
+
+def test_bars_and_links_far_down_are_drawn_when_they_come_into_sight(ada: Page) -> None:
+    begin(ada)
+    ada.keyboard.type("Open")
+    ada.keyboard.press("Enter")
+    paste(ada, "\n".join(f"Case {n}" for n in range(300)), "#rows .edit")
+    ada.keyboard.press("Escape")
+    ada.locator('.row[data-k="case-299"] .c-f').click()
+    ada.keyboard.type("case 298")
+    ada.keyboard.press("Enter")
+    settled(ada)
+    expect(ada.locator(bar("case-299"))).to_be_in_viewport()
+    expect(ada.locator('#links .lk[data-l="case-298 case-299"]')).to_be_attached()
+    expect(ada.locator(bar("case-3"))).to_have_count(0)
+    expect(ada.locator('.row[data-k="case-299"] .c-n')).to_have_text("301")
+    ada.locator('.row[data-k="case-299"] .c-t').click()
+    press(ada, "Control+Home")
+    expect(ada.locator(bar("case-3"))).to_be_in_viewport()
+    press(ada, "ArrowDown", "Delete")
+    ada.locator('.row[data-k="case-299"] .c-n').scroll_into_view_if_needed()
+    expect(ada.locator('.row[data-k="case-299"] .c-n')).to_have_text("300")
+    expect(ada.locator(bar("case-299"))).to_be_in_viewport()

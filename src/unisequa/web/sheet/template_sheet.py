@@ -38,11 +38,11 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
     parents = {step.parent for step in template.steps}
     labels = {role.key: role.label for role in template.roles}
     lines = []
-    for number, row in enumerate(shown, 1):
+    for row in shown:
         step = row.step
         line = _line(step, labels, template)
-        line |= {"n": number, "f": follows_words(into.get(step.key, []))}
-        line |= {"lv": row.depth, "pa": step.parent, "ph": row.phase, "ch": step.key in parents}
+        line |= {"f": follows_words(into.get(step.key, [])), "lv": row.depth, "pa": step.parent, "ph": row.phase}
+        line |= {"ch": step.key in parents}
         lines.append(_slim({**line, **_place(seen, step.key)}))
     included = [_included(template, include.key, seen, library) for include in template.includes]
     first, days = _reach(seen)
@@ -101,7 +101,7 @@ def _place(seen: Outline, key: str) -> Json:
 
 
 def _slim(line: Json) -> Json:
-    return {key: value for key, value in line.items() if value or key in {"k", "n"}}
+    return {key: value for key, value in line.items() if value or key == "k"}
 
 
 def _reach(seen: Outline) -> tuple[int, int]:
@@ -158,6 +158,6 @@ def _locked(
     step = placed.step
     role = roles.get(placed.scope.roles.get(step.role or "", placed.scope.prefix + (step.role or "")))
     line = _line(step, {}, inner)
-    line |= {"k": placed.key, "n": 0, "r": role.label if role else "", "f": follows_words(into)}
+    line |= {"k": placed.key, "r": role.label if role else "", "f": follows_words(into)}
     line |= {"in": key, "lv": 1, "so": ""}
     return _slim({**line, **_place(seen, placed.key)})

@@ -7,10 +7,28 @@ const X = (day) => Math.round((day - Sheet.model.first) * PX() * 10) / 10;
 const CHARACTER = 6.4;
 
 Sheet.width = () => Sheet.model.days * PX();
-Sheet.height = () => Math.max(Sheet.items.length * ROW, document.getElementById("sheet").clientHeight - 58 - 34);
+Sheet.height = () => Math.max(Sheet.items.length * ROW, view.height - 58 - 34);
 
 // What is drawn is kept piece by piece and only touched where it has changed: a key must be answered at once.
 const drawn = { bars: new Map(), links: new Map(), ground: "", head: "" };
+
+// The part of the sheet in sight, in pixels, and the part that has its bars and links drawn: some screens more.
+const view = { top: 0, height: 800, from: 0, to: 0 };
+const AHEAD = 40 * ROW;
+Sheet.watchView = function watchView() {
+  const sheet = document.getElementById("sheet");
+  const looked = () => {
+    const resized = view.height !== sheet.clientHeight;
+    Object.assign(view, { top: sheet.scrollTop, height: sheet.clientHeight });
+    if (Sheet.dragging) return;
+    if (resized) Sheet.drawField();
+    else if (view.top - view.from < AHEAD / 2 && view.from > 0) Sheet.drawMarks();
+    else if (view.to - view.top - view.height < AHEAD / 2 && view.to < Sheet.height()) Sheet.drawMarks();
+  };
+  sheet.addEventListener("scroll", looked, { passive: true });
+  new ResizeObserver(looked).observe(sheet);
+  view.height = sheet.clientHeight;
+};
 
 Sheet.drawField = function drawField() {
   const { model } = Sheet;
@@ -26,9 +44,14 @@ Sheet.drawField = function drawField() {
   field.setAttribute("width", width);
   field.setAttribute("height", height + 34);
   replace("ground", ground(height, width) + lines.map((line) => vertical(line, height)).join(""), "ground");
+  Sheet.drawMarks();
+  Sheet.drawSelection();
+};
+
+Sheet.drawMarks = function drawMarks() {
+  Object.assign(view, { from: Math.max(view.top - AHEAD, 0), to: view.top + view.height + AHEAD });
   drawLinks();
   drawBars();
-  Sheet.drawSelection();
   Sheet.light();
 };
 
@@ -47,9 +70,13 @@ const svgElement = (name, attributes) => {
 function drawBars() {
   const box = document.getElementById("bars");
   const wanted = new Set();
+  const { model } = Sheet;
+  const narrow = Sheet.work().querySelector(".sheet").dataset.narrow === "yes";
+  const look = { narrow, grips: Sheet.editable() };
+  const scale = [PX(), model.first, model.dates, narrow, look.grips].join();
   for (const item of Sheet.items) {
-    const html = markOf(item);
-    if (!html) continue;
+    const line = item.type === "step" ? item.line : item.type === "include" && !item.open ? item.head : null;
+    if (!line || !line.s || item.y + ROW < view.from || item.y > view.to) continue;
     wanted.add(item.id);
     let piece = drawn.bars.get(item.id);
     if (!piece) {
@@ -57,9 +84,10 @@ function drawBars() {
       drawn.bars.set(item.id, piece);
       box.append(piece.element);
     }
-    if (piece.html !== html || piece.element.querySelector("[transform]")) {
-      piece.element.innerHTML = html;
-      piece.html = html;
+    if (piece.line !== line || piece.scale !== scale) {
+      const html = markOf(item, line, look);
+      if (piece.html !== html) piece.element.innerHTML = html;
+      Object.assign(piece, { line, scale, html });
     }
     if (piece.y !== item.y) {
       piece.element.setAttribute("transform", `translate(0 ${item.y})`);
@@ -73,6 +101,11 @@ function drawBars() {
   }
 }
 
+// Bars that were moved by hand are drawn anew the next time.
+Sheet.barsStale = function barsStale(keys) {
+  for (const key of keys) if (drawn.bars.has(key)) Object.assign(drawn.bars.get(key), { line: null, html: "" });
+};
+
 function drawLinks() {
   const box = document.getElementById("links");
   const wanted = new Set();
@@ -80,7 +113,7 @@ function drawLinks() {
   for (const [source, target, type] of Sheet.model.links) {
     const a = Sheet.ends(source);
     const b = Sheet.ends(target);
-    if (!a || !b) continue;
+    if (!a || !b || Math.max(a.y, b.y) < view.from || Math.min(a.y, b.y) > view.to) continue;
     const name = `${source} ${target} ${type}`;
     wanted.add(name);
     const [path, tip] = type === "FS" ? route(a, b) : around(a, b, type);
@@ -230,20 +263,18 @@ function dates() {
 }
 
 const lozenge = (x, y) => `M${x} ${y + 7.5}l4.5 7.5l-4.5 7.5l-4.5 -7.5z`;
-function markOf(item) {
-  const line = item.type === "step" ? item.line : item.type === "include" && !item.open ? item.head : null;
-  if (!line || !line.s) return "";
+function markOf(item, line, look) {
   const y = 0;
   const x = X(line.s[0]);
   const width = Math.max(X(line.s[1]) - x, 4);
   const key = esc(item.id);
-  const grips = Sheet.editable() && item.type === "step" && !line.in && !Sheet.rehearsal;
+  const grips = look.grips && item.type === "step" && !line.in;
   const late = line.dr ? `<path class="lateline" d="M${x + 1} ${y + 27}h${Math.max(width - 2, 6)}"/>` : "";
   const critical = line.cr && Sheet.rehearsal ? `<path class="crit" d="M${x + 1} ${y + 24.5}h${Math.max(width - 2, 4)}"/>` : "";
   const slack = line.to && Sheet.rehearsal ? `<path class="slack" d="M${x + width + 2} ${y + 15}H${X(line.to)}"/>` : "";
   const knobs = grips ? `<circle class="knob" data-end="S" cx="${x - (line.ms ? 14 : 9)}" cy="${y + 15}" r="4"/><circle class="knob" data-end="F" cx="${x + (line.ms ? 14 : width + 9)}" cy="${y + 15}" r="4"/>` : "";
   if (line.ms) {
-    const folded = Sheet.work().querySelector(".sheet").dataset.narrow === "yes" ? `<text class="lb" x="${x + 20}" y="${y + 19.5}">${esc(line.t)}</text>` : "";
+    const folded = look.narrow ? `<text class="lb" x="${x + 20}" y="${y + 19.5}">${esc(line.t)}</text>` : "";
     return `<g class="mk" data-k="${key}"><path class="ms waiting${critical ? " crit" : ""}" d="${lozenge(x, y)}"/>${late}${folded}<rect class="hit" x="${x - 8}" y="${y + 3}" width="16" height="24"/>${knobs}</g>`;
   }
   if (line.ch || item.type === "include") {

@@ -60,7 +60,7 @@ Sheet.type = function type(id, c, initial) {
   input.className = "cell edit";
   input.value = initial ?? (fault ? fault.typed : was);
   input.autocomplete = "off";
-  input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.names[c]}${item.line ? `, row ${item.line.n}` : ""}`);
+  input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.names[c]}${item.line ? `, row ${Sheet.numbers.get(item.id) || ""}` : ""}`);
   if (item.type === "newphase") input.placeholder = "New phase: type its name, then Enter";
   if (item.type === "blank") input.placeholder = item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step";
   if (fault) input.setAttribute("aria-invalid", "true");
@@ -85,7 +85,7 @@ function closeEditor() {
   if (cell) {
     delete cell.dataset.text;
     cell.classList.remove("editing");
-    cell.parentElement.dataset.typed = "yes";
+    Sheet.rowStale(cell.parentElement);
   }
 }
 
@@ -136,7 +136,8 @@ Sheet.set = function set(keys, c, value, was) {
   const wanted = { op: "set", keys, field: Sheet.fields[c], value };
   if (was !== undefined && keys.length === 1) wanted.was = was;
   const local = (model) => {
-    for (const line of model.lines) if (keys.map(Sheet.real).includes(line.k) || keys.includes(line.k)) line[c] = value.trim();
+    const touched = new Set([...keys, ...keys.map(Sheet.real)]);
+    Sheet.changeLines(model, (line) => touched.has(line.k) && { [c]: value.trim() });
   };
   return Sheet.edit(wanted, { local, faultAt: `${keys[0]} ${c}`, typed: value });
 };
@@ -151,10 +152,8 @@ Sheet.addStep = function addStep(title, item) {
   const local = (model) => {
     const i = model.lines.findIndex((line) => line.k === Sheet.real(place.after) || line.k === place.after);
     const at = i >= 0 ? i + 1 : model.lines.findIndex((line) => (line.ph || "") === place.phase);
-    const line = { k: key, t: title, d: "1", lv: place.level, ph: place.phase, pa: parent, n: 0 };
+    const line = { k: key, t: title, d: "1", lv: place.level, ph: place.phase, pa: parent };
     model.lines.splice(at >= 0 ? at : model.lines.length, 0, line);
-    let n = 0;
-    for (const one of model.lines) if (!one.in) one.n = n += 1;
   };
   if (item.id !== "new") Sheet.blank = { after: key, phase: place.phase, level: place.level };
   Sheet.edit({ op: "insert", text: title, where }, {

@@ -31,8 +31,11 @@ Sheet.drawPage = function drawPage() {
   $("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
 };
 
+let checksShown = null;
 function drawChecks() {
   const { model } = Sheet;
+  if (model.checks === checksShown) return;
+  checksShown = model.checks;
   const box = $("checks");
   const button = $("checks-button");
   const { count, bars } = model;
@@ -368,6 +371,7 @@ document.addEventListener("alpine:init", () => {
         if (Sheet.pending.length || (Sheet.editor && Sheet.editor.input.value !== Sheet.editor.was)) event.preventDefault();
       });
       restoreWidth();
+      Sheet.watchView();
       Sheet.cur.id = work.dataset.selected || "";
       Sheet.refresh();
       Sheet.toAnchor();

@@ -137,6 +137,7 @@ function barFrom(event, mark) {
     const { days } = Sheet.dragging;
     Sheet.dragging = null;
     over().replaceChildren();
+    Sheet.barsStale(many);
     if (!next || !days) {
       Sheet.drawField();
       if (next) Sheet.go(key, Sheet.cur.c, { keep: Sheet.sel.has(key) && many.length > 1 });
@@ -145,10 +146,8 @@ function barFrom(event, mark) {
     Sheet.cur.id = key;
     const wanted = grip ? { op: "stretch", key, days } : { op: "drag", keys: many, days };
     const local = (model) => {
-      for (const one of model.lines) {
-        if (!(grip ? [key] : many).includes(one.k) || !one.s) continue;
-        one.s = grip ? [one.s[0], one.s[1] + days] : [one.s[0] + days, one.s[1] + days];
-      }
+      const touched = new Set(grip ? [key] : many);
+      Sheet.changeLines(model, (one) => touched.has(one.k) && one.s && { s: [one.s[0] + (grip ? 0 : days), one.s[1] + days] });
     };
     Sheet.edit(wanted, { local });
     Sheet.selected();

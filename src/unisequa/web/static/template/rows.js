@@ -43,13 +43,14 @@ Sheet.drawRows = function drawRows() {
     }
   }
   let before = null;
+  const faulty = new Set([...Sheet.faults.keys()].map((at) => at.split(" ")[0]));
   for (const item of Sheet.items) {
     let element = shownRows.get(item.id);
     if (!element) {
       element = newRow(item);
       shownRows.set(item.id, element);
     }
-    fill(element, item);
+    fill(element, item, faulty.has(item.id));
     const expected = before ? before.nextSibling : box.firstChild;
     if (expected !== element) box.insertBefore(element, expected);
     before = element;
@@ -67,15 +68,36 @@ function newRow(item) {
   return row;
 }
 
-// A row is only touched where what it shows has changed.
-function fill(row, item) {
-  const shown = JSON.stringify([item.type === "step" ? item.line : { ...item, y: 0 }, Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal), [...Sheet.faults.keys()].filter((at) => at.startsWith(`${item.id} `)).map((at) => Sheet.faults.get(at))]);
-  if (shownAs.get(row) === shown && !row.querySelector("input") && !row.dataset.typed) return;
-  shownAs.set(row, shown);
-  if (row.querySelector("input")) row.dataset.typed = "yes";
-  else delete row.dataset.typed;
+// What a line says, worked out once for each: an edit puts a new line in place of the old and never changes one.
+const texts = new WeakMap();
+function textOf(line) {
+  if (!texts.has(line)) texts.set(line, JSON.stringify(line));
+  return texts.get(line);
+}
+
+// A row is only touched where what it shows has changed, or while it is typed into.
+function fill(row, item, faulty) {
+  const marks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal)];
+  const faults = faulty ? JSON.stringify([...Sheet.faults].filter(([at]) => at.startsWith(`${item.id} `))) : "";
+  const shown = `${item.type === "step" ? textOf(item.line) : JSON.stringify({ ...item, y: 0 })} ${marks} ${faults}`;
+  const typing = Sheet.editor && row.contains(Sheet.editor.input);
+  if (item.type === "step") numbered(row, Sheet.numbers.get(item.id) || "");
+  if (shownAs.get(row) === shown && !typing) return;
+  if (typing) shownAs.delete(row);
+  else shownAs.set(row, shown);
   filled(row, item);
 }
+
+// A step put in near the top gives hundreds of rows another number, and nothing else of theirs changes.
+const shownNumbers = new WeakMap();
+function numbered(row, number) {
+  if (shownNumbers.get(row) === number) return;
+  shownNumbers.set(row, number);
+  const cell = row.firstChild;
+  if (cell.firstChild) cell.firstChild.data = number;
+  else cell.textContent = number;
+}
+Sheet.rowStale = (row) => shownAs.delete(row);
 
 function filled(row, item) {
   const cells = Object.fromEntries([...row.children].filter((cell) => cell.dataset.c).map((cell) => [cell.dataset.c, cell]));
@@ -104,7 +126,6 @@ function fillStep(row, cells, line) {
   row.setAttribute("aria-level", (line.lv || 0) + 1);
   if (Sheet.sel.size) row.setAttribute("aria-selected", Sheet.sel.has(line.k));
   else row.removeAttribute("aria-selected");
-  put(cells.n, line.n ? String(line.n) : "");
   for (const c of Object.keys(cells)) {
     if (c === "n") continue;
     const fault = Sheet.faults.get(`${line.k} ${c}`);
@@ -164,7 +185,8 @@ function put(cell, text, placeholder = "") {
   const shown = text || placeholder;
   if (cell.dataset.text !== shown || cell.childElementCount) {
     cell.dataset.text = shown;
-    cell.textContent = shown;
+    if (cell.childNodes.length === 1 && cell.firstChild.nodeType === Node.TEXT_NODE) cell.firstChild.data = shown;
+    else cell.textContent = shown;
   }
   cell.classList.toggle("hintcell", !text && Boolean(placeholder));
 }

@@ -3,7 +3,7 @@
 // The server's model is what counts. An edit is shown at once by its `local` part, sent in its turn, and shown
 // again on whatever model comes back until its own answer has come.
 const Sheet = (window.Sheet = {
-  model: null, items: [], at: new Map(), lines: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
+  model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
   folded: new Set(), lanes: "phase", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
   pending: [], editor: null, cutKeys: new Set(), made: 0,
 });
@@ -97,6 +97,14 @@ Sheet.undo = function undo(way = "undo") {
 
 Sheet.whenIdle = () => inTurn;
 
+// Lines with what `changes` gives for each, as new lines: rows and bars are only touched where theirs is another.
+Sheet.changeLines = function changeLines(model, changes) {
+  model.lines = model.lines.map((line) => {
+    const wanted = changes(line);
+    return wanted && Object.keys(wanted).some((name) => wanted[name] !== line[name]) ? { ...line, ...wanted } : line;
+  });
+};
+
 // The rows as they are shown: phases (or lanes), steps, folded templates, and the row for a new step.
 Sheet.layOut = function layOut() {
   const { model } = Sheet;
@@ -144,6 +152,7 @@ Sheet.layOut = function layOut() {
   Sheet.items = items;
   Sheet.at = new Map(items.map((item, i) => [item.id, i]));
   Sheet.lines = new Map(model.lines.map((line) => [line.k, line]));
+  Sheet.numbers = new Map(own.map((line, i) => [line.k, i + 1]));
 };
 
 Sheet.item = (id) => Sheet.items[Sheet.at.get(id)];
@@ -169,9 +178,12 @@ Sheet.refresh = function refresh() {
     Sheet.sel.delete(key);
     if (Sheet.at.has(Sheet.alias.get(key))) Sheet.sel.add(Sheet.alias.get(key));
   }
-  Sheet.drawRows();
-  if (!Sheet.dragging) Sheet.drawField();
-  Sheet.drawPage();
+  // Alpine need not look through what it has no part in.
+  Alpine.mutateDom(() => {
+    Sheet.drawRows();
+    if (!Sheet.dragging) Sheet.drawField();
+    Sheet.drawPage();
+  });
 };
 
 // Where the cursor goes when its row is gone: to the row that now stands where it stood.

@@ -115,7 +115,7 @@ Suggest.sources = {
     if (!word.trim() || /[+−-]\s*\d*$/.test(word)) return null;
     const pad = from ? 1 : 0;
     const here = Sheet.editor && Sheet.editor.id;
-    const steps = Sheet.model.lines.filter((line) => line.k !== here && !line.k.startsWith("~")).map((line) => ({ text: line.k, label: line.t, hint: line.n ? String(line.n) : "included" }));
+    const steps = Sheet.model.lines.filter((line) => line.k !== here && !line.k.startsWith("~")).map((line) => ({ text: line.k, label: line.t, hint: String(Sheet.numbers.get(line.k) || "included") }));
     for (const head of Sheet.model.includes) steps.push({ text: head.key, label: `${head.label}, all of it` });
     return { from: from + pad, to: caret, options: matching(steps, word.trim()).filter((one) => one.text !== word.trim()) };
   },
