@@ -6,7 +6,7 @@ import datetime as dt
 from typing import Any
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from tests.core.documents import GO, cases
@@ -125,7 +125,6 @@ def runs(case: Any, moves: list[tuple[int, int]], drops: list[int]) -> Any:
     return made, documents, found
 
 
-@settings(max_examples=250)
 @given(cases(), st.lists(st.tuples(st.integers(0, 11), st.integers(0, 20)), max_size=4))
 def test_planned_on_the_runs_anchors_the_template_drawn_from_it_gives_its_dates(case: Any, moves: Any) -> None:
     made, documents, found = runs(case, moves, [])

@@ -11,7 +11,7 @@ import networkx
 import openpyxl
 import pytest
 import yaml
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 
 from tests.core.documents import cases
 from tests.plans import step, template
@@ -41,7 +41,6 @@ def test_steps_written_out_are_read_back_unchanged(name: str) -> None:
     assert read_template(read_bytes(write_yaml(found.written()).encode(), yaml_file=True)) == found
 
 
-@settings(max_examples=250)
 @given(cases())
 def test_any_template_comes_back_from_its_table(case: Any) -> None:
     try:
