@@ -10,7 +10,7 @@ from tests.plans import step, template
 from unisequa.core import linking, rows, step_fields
 from unisequa.core.checks import faults_in
 from unisequa.core.clip import copied, pasted
-from unisequa.core.document import Template
+from unisequa.core.document import Template, When
 from unisequa.core.editing import EditError, remove_steps
 from unisequa.core.outline import outline
 from unisequa.core.pasting import pasted_table
@@ -208,6 +208,23 @@ def test_a_step_dated_by_its_links_is_given_an_offset_where_it_is_let_go() -> No
     assert seen.spans["b"][0] - seen.anchors["go"] == 5
     earlier = outline(linking.drag(found, ["b"], -2, outline(found)))
     assert earlier.spans["b"] == outline(found).spans["b"] and earlier.drift["b"] == 2  # its link holds it
+
+
+def test_a_job_that_runs_backward_is_laid_out_backward() -> None:
+    found = outline(template([step("a", 2), step("b", 1, -3)], "a>b", direction="backward"))
+    assert found.spans["a"] == (found.spans["b"][0] - 2, found.spans["b"][0])
+
+
+def test_in_a_job_of_hours_bars_move_and_stretch_by_minutes() -> None:
+    doors = {"anchor": "go", "offset": "-1h 30m", "unit": "hours"}
+    found = template([step("a", when=doors, duration="45m"), step("b", duration="20m")], "a>b", grid="minute")
+    moved = linking.drag(found, ["a"], 35, outline(found))
+    assert moved.steps[0].when == When(anchor="go", offset="-55m", unit="hours")
+    longer = linking.stretch(moved, "a", 30, outline(moved))
+    assert longer.steps[0].duration == "1h 15m"
+    seen = outline(linking.drag(longer, ["b"], 10, outline(longer)))
+    assert seen.spans["b"][0] == seen.spans["a"][1] + 10
+    assert linking.stretch(longer, "b", -500, seen).steps[1].duration == "1m"
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from unisequa.core.document import Message, Template
 from unisequa.core.editing import EditError, add_named, move_named, nudge_named, remove_named
 from unisequa.core.findings import findings
 from unisequa.core.outline import outline
+from unisequa.core.step_fields import set_field
 
 
 def job() -> Template:
@@ -149,3 +150,18 @@ def test_another_template_is_included_with_the_anchor_and_the_roles_that_are_sha
     assert parts.set_part(placed, "includes", key, "anchors:end", "board").includes[0].anchors == {"end": "board"}
     with pytest.raises(EditError):
         parts.set_part(placed, "includes", key, "anchors:end", "nowhere")
+
+
+def test_a_job_is_turned_to_hours_and_back_while_nothing_is_measured_in_them() -> None:
+    days = template([step("a", 2, -3), step("b", 0)], "a>b")
+    days = days.model_copy(update={"links": (days.links[0].model_copy(update={"lag": 1}),)})
+    hours = parts.set_about(days, "grid", "minute")
+    assert [s.duration for s in hours.steps] == ["2d", "0d"] and hours.links[0].lag == "1d"
+    assert parts.set_about(parts.set_about(hours, "zone", "Europe/Lisbon"), "zone", "").zone is None
+    assert parts.set_about(hours, "grid", "day") == days
+    with pytest.raises(EditError, match="3h of A is in hours"):
+        parts.set_about(set_field(hours, ["a"], "duration", "3h"), "grid", "day")
+    with pytest.raises(EditError, match="change that first"):
+        parts.set_about(set_field(hours, ["a"], "when", "-2h"), "grid", "day")
+    with pytest.raises(EditError, match="no time zone"):
+        parts.set_about(hours, "zone", "Atlantis")

@@ -102,7 +102,7 @@ def test_what_somebody_else_typed_into_the_same_cell_is_not_written_over(site: S
         {"edit": {"op": "set"}},
         {"edit": {"op": "explode"}},
         [1],
-        {"edit": {"op": "drag", "keys": ["draft"], "days": 1e9}},
+        {"edit": {"op": "drag", "keys": ["draft"], "slots": 1e9}},
     ],
 )
 def test_what_is_no_edit_is_refused_and_changes_nothing(site: Site, body: Any) -> None:

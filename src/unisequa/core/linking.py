@@ -8,6 +8,7 @@ from typing import Any
 from unisequa.core.checks import circle_with
 from unisequa.core.document import Link, LinkType, Template, Unit, When
 from unisequa.core.editing import EditError, changed, index_of
+from unisequa.core.grid import span_text
 from unisequa.core.outline import Outline
 from unisequa.core.rows import block, in_phases
 from unisequa.core.typed import TypedError, typed_follows
@@ -67,14 +68,13 @@ def _check(template: Template, source: str, target: str) -> None:
 _PER_WEEK: dict[Unit, int] = {"weeks": 1, "days": 7}
 
 
-def drag(template: Template, keys: Iterable[str], days: int, seen: Outline) -> Template:
-    """Steps let go so many working days from where the outline has them.
+def drag(template: Template, keys: Iterable[str], slots: int, seen: Outline) -> Template:
+    """Steps let go so many working days, or minutes of a job of hours, from where the outline has them.
 
-    An offset in working days grows by as many, one in days or weeks by whole weeks; any other becomes one in
-    working days. A step that only its links date is given an offset from its start: links still hold it.
+    An offset in working days grows by as many, one in days or weeks by whole weeks, one in hours and minutes by
+    the minutes; any other becomes one in working days, or hours. A step that only its links date is given an
+    offset from its start: links still hold it.
     """
-    if template.grid == "minute":
-        raise EditError("when", "an offset in hours is typed, not dragged")
     steps = block(template, keys)
     parents = {step.parent for step in template.steps}
     leaves = [step for step in steps if step.key not in parents]
@@ -87,23 +87,28 @@ def drag(template: Template, keys: Iterable[str], days: int, seen: Outline) -> T
     found = list(template.steps)
     for step in measured:
         i = index_of(found, step.key, "step")
-        found[i] = step.model_copy(update={"when": _moved(template, step.key, step.when, days, seen)})
+        found[i] = step.model_copy(update={"when": _moved(template, step.key, step.when, slots, seen)})
     return changed(template, steps=tuple(found))
 
 
-def _moved(template: Template, key: str, when: When | None, days: int, seen: Outline) -> When:
-    if when is not None and isinstance(when.offset, int):
+def _moved(template: Template, key: str, when: When | None, slots: int, seen: Outline) -> When:
+    if when is not None and isinstance(when.offset, int) and not seen.minutes:
         if when.unit == "working days":
-            return when.model_copy(update={"offset": when.offset + days})
-        if when.unit in _PER_WEEK and days % 5 == 0:
-            return when.model_copy(update={"offset": when.offset + days // 5 * _PER_WEEK[when.unit]})
+            return when.model_copy(update={"offset": when.offset + slots})
+        if when.unit in _PER_WEEK and slots % 5 == 0:
+            return when.model_copy(update={"offset": when.offset + slots // 5 * _PER_WEEK[when.unit]})
     anchor = when.anchor if when else _nearest(template, key, seen)
     edge = when.edge if when else "start"
     if anchor is None or key not in seen.spans:
         raise EditError("when", "there is no anchor to measure from; add one first")
-    at = seen.spans[key][0] if edge == "start" else seen.spans[key][1] - 1
     roll = when.roll if when else "following"
-    return When(anchor=anchor, offset=at - seen.anchors[anchor] + days, edge=edge, roll=roll)
+    start, finish = seen.spans[key]
+    if seen.minutes:
+        offset = (start if edge == "start" else finish) - seen.anchors[anchor] + slots
+        unit: Unit = "working hours" if when and when.unit in {"working hours", "working minutes"} else "hours"
+        return When(anchor=anchor, offset=span_text(offset), unit=unit, edge=edge, roll=roll)
+    at = start if edge == "start" else finish - 1
+    return When(anchor=anchor, offset=at - seen.anchors[anchor] + slots, edge=edge, roll=roll)
 
 
 def _nearest(template: Template, key: str, seen: Outline) -> str | None:
@@ -124,13 +129,20 @@ def _nearest(template: Template, key: str, seen: Outline) -> str | None:
     return next((anchor.key for anchor in template.anchors if anchor.key in seen.anchors), None)
 
 
-def stretch(template: Template, key: str, days: int) -> Template:
-    """A step that takes so many working days more or fewer, at least one."""
+def stretch(template: Template, key: str, slots: int, seen: Outline) -> Template:
+    """A step that takes so many working days, or minutes of a job of hours, more or fewer; at least one."""
     step = template.steps[index_of(template.steps, key, "step")]
     if any(other.parent == key for other in template.steps):
         raise EditError("duration", f"{step.title} lasts as long as its sub-steps; change one of them")
-    if template.grid == "minute":
-        raise EditError("duration", "a duration in hours is typed, not dragged")
-    new = step.model_copy(update={"duration": max(1, step.days + days)})
+    lasting: int | str = (
+        max(1, step.days + slots) if not seen.minutes else span_text(max(1, _minutes(key, seen) + slots))
+    )
+    new = step.model_copy(update={"duration": lasting})
     steps: Mapping[str, Any] = {s.key: s for s in template.steps} | {key: new}
     return changed(template, steps=tuple(steps.values()))
+
+
+def _minutes(key: str, seen: Outline) -> int:
+    if key not in seen.spans:
+        raise EditError("duration", "this step has no place yet; type how long it lasts")
+    return seen.spans[key][1] - seen.spans[key][0]

@@ -155,7 +155,6 @@ def _bare(template: Template, library: Library) -> Template:
             "naming": "",
             "purpose": "",
             "instructions": "",
-            "direction": "forward",
             "zone": None,
         }
     )

@@ -27,19 +27,50 @@ FILLS = {
     "outside": "an outside party",
 }  # fmt: skip
 FACT_KINDS = {"text": "text", "number": "number", "date": "date", "choice": "one of a list", "yes-no": "yes or no"}
-ABOUT = ("name", "category", "purpose", "instructions", "naming", "calendar", "direction")
+ABOUT = ("name", "category", "purpose", "instructions", "naming", "calendar", "direction", "grid", "zone")
 
 
 def set_about(template: Template, name: str, text: str) -> Template:
     """A field of the template itself."""
     if name not in ABOUT:
         raise EditError("name", f'a template has no field "{name}"')
+    if name == "grid":
+        return _on_grid(template, text.strip())
     value: str | None = text.replace("\r\n", "\n") if name in {"instructions", "purpose"} else " ".join(text.split())
-    edited = changed(template, **{name: value or (None if name == "calendar" else "")})
+    edited = changed(template, **{name: value or (None if name in {"calendar", "zone"} else "")})
     for fault in faults_in(edited):
         if fault.path == name:
             raise EditError(name, fault.message)
     return edited
+
+
+def _on_grid(template: Template, grid: str) -> Template:
+    """The template counted in working days, or in hours and minutes; days written out stay days.
+
+    Back to days there is only a way where nothing is measured in hours.
+    """
+    if grid == template.grid:
+        return template
+    if grid == "minute":
+        lasting = {s.key: "1d" if s.duration is None else f"{s.duration}d" for s in template.steps}
+        lags = [f"{k.lag}d" if k.lag else 0 for k in template.links]
+    else:
+        lasting = {s.key: _whole_days("duration", s.title, s.duration or "") for s in template.steps}
+        lags = [_whole_days("lag", f"the link from {k.from_} to {k.to}", str(k.lag or "0d")) for k in template.links]
+    steps = [step.model_copy(update={"duration": lasting[step.key]}) for step in template.steps]
+    links = [link.model_copy(update={"lag": lag}) for link, lag in zip(template.links, lags, strict=True)]
+    try:
+        return changed(template, grid=grid, steps=tuple(steps), links=tuple(links), zone=None)
+    except EditError as error:
+        raise EditError("grid", f"{error}; change that first") from None
+
+
+def _whole_days(what: str, of: str, text: int | str) -> int:
+    word = str(text).strip()
+    if word.lstrip("-").removesuffix("d").isdigit():
+        return int(word.removesuffix("d"))
+    shown = f"{word} of {of}" if word else f"an hour of {of}"
+    raise EditError("grid", f"the {what} {shown} is in hours; write it in days, such as 1d, before you count in days")
 
 
 def set_part(template: Template, part: str, key: str, name: str, text: str) -> Template:

@@ -98,7 +98,7 @@ class Follows:
 
 _ENTRY = re.compile(
     r"^(?P<step>.*?)(?:\s+(?P<type>fs|ss|ff|sf))?(?:\s*(?P<sign>[+−-])\s*(?:(?P<span>\d[\d\s]*[hm][\dhm\s]*|\d+d\s+\d[\dhm\s]*)|"
-    r"(?P<lag>\d{1,5}))\s*(?P<unit>wd|d)?)?$",
+    r"(?P<lag>\d{1,5}))\s*(?P<unit>wd|d|of\s+work)?)?$",
     re.IGNORECASE,
 )
 
@@ -107,8 +107,8 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
     """The steps that somebody typed as followed: ``till, bank +2 wd`` by key, title or row number.
 
     ``wd`` are working days (also without a unit), ``d`` days on every calendar. A link is finish-to-start
-    unless its type is named: ``bank SS +1 wd``. A lag of hours is written out: ``doors +1h 30m``. Steps of an
-    ``included`` template are named by their keys: ``m.till``, or ``m`` for all of it.
+    unless its type is named: ``bank SS +1 wd``. A lag of hours is written out, ``doors +1h 30m``, and counts every
+    hour but for ``+1h of work``. Steps of an ``included`` template are named by their keys: ``m.till``, or ``m`` for all of it.
 
     Raises
     ------
@@ -134,9 +134,9 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
         if isinstance(lag, int) and abs(lag) > MOST_DAYS:
             raise TypedError(f'"{entry.strip()}": the lag is longer than {MOST_DAYS} days')
         kind = cast(LinkType, (parts["type"] or "FS").upper())
-        found[f"{key} {kind}"] = Follows(
-            key, lag, "elapsed" if (parts["unit"] or "").lower() == "d" else "working", kind
-        )
+        word = (parts["unit"] or "").lower()
+        elapsed = word == "d" or (isinstance(lag, str) and not word)
+        found[f"{key} {kind}"] = Follows(key, lag, "elapsed" if elapsed else "working", kind)
     return list(found.values())
 
 
@@ -163,7 +163,7 @@ def follows_words(links: Sequence[Link]) -> str:
     for link in links:
         if isinstance(link.lag, str):
             sign = "" if link.lag.startswith(("-", "−")) else "+"
-            lag = f" {sign}{link.lag}{'' if link.unit == 'working' else ' d'}"
+            lag = f" {sign}{link.lag}{' of work' if link.unit == 'working' else ''}"
         else:
             lag = (
                 f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}"

@@ -54,12 +54,14 @@ def fill(store: Store, today: dt.date) -> None:
         hashed = hash_password(PASSWORD)
         people = {name: _person(session, name, title, hashed) for name, title in PEOPLE}
         house = read_document(CalendarDocument, document("quillhaven-calendar"))
-        session.add(Calendar(name=house.name, document=house.written()))
+        for calendar in (house, read_document(CalendarDocument, document("evening-calendar"))):
+            session.add(Calendar(name=calendar.name, document=calendar.written()))
         session.flush()
         exhibition = _template(session, people["Ines Okafor"], "open-a-visiting-exhibition")
         close = _template(session, people["Dunstan Vale"], "month-end-close")
         _template(session, people["Dunstan Vale"], "quarter-end-close")
         _return_of_a_loan(session, people["Maud Ferreira"])
+        keep_template(session, people["Ines Okafor"], read_template(document("opening-night")))
         _leave(session, people, today)
         _exhibitions(session, exhibition, people, today, house.working())
         _closes(session, close, people, today)

@@ -108,19 +108,19 @@ class Level(Op):
 
 
 class Drag(Op):
-    """Bars let go so many working days from where they were."""
+    """Bars let go so many working days, or minutes of a job of hours, from where they were."""
 
     op: Literal["drag"]
     keys: Keys
-    days: Annotated[int, Field(ge=-36500, le=36500)]
+    slots: Annotated[int, Field(ge=-10_000_000, le=10_000_000)]
 
 
 class Stretch(Op):
-    """A bar's right end let go so many working days from where it was."""
+    """A bar's right end let go so many working days, or minutes, from where it was."""
 
     op: Literal["stretch"]
     key: Short
-    days: Annotated[int, Field(ge=-36500, le=36500)]
+    slots: Annotated[int, Field(ge=-10_000_000, le=10_000_000)]
 
 
 class AddLink(Op):
@@ -290,9 +290,9 @@ def edit_of(
             case Level():
                 return rows.level(template, op.keys, by=op.by)
             case Drag():
-                return linking.drag(template, op.keys, op.days, outline(template, library))
+                return linking.drag(template, op.keys, op.slots, outline(template, library))
             case Stretch():
-                return linking.stretch(template, op.key, op.days)
+                return linking.stretch(template, op.key, op.slots, outline(template, library))
             case AddLink():
                 return linking.link(template, op.source, op.target, op.type)
             case CutLink():

@@ -6,28 +6,32 @@ const PX = () => (Sheet.model.minutes && !Sheet.model.dates ? Sheet.px / 40 : Sh
 const X = (day) => Math.round((day - Sheet.model.first) * PX() * 10) / 10;
 const CHARACTER = 6.4;
 
-Sheet.width = () => Sheet.model.days * PX();
+// The days that the field spans: those of the model, and where they are fewer than there is room for, as many as fill it.
+const reach = () => (Sheet.model.dates ? Sheet.model.days : Math.max(Sheet.model.days, view.width / PX()));
+Sheet.width = () => reach() * PX();
 Sheet.height = () => Math.max(Sheet.items.length * ROW, view.height - 58 - 34);
 
 // What is drawn is kept piece by piece and only touched where it has changed: a key must be answered at once.
 const drawn = { bars: new Map(), links: new Map(), ground: "", head: "" };
 
 // The part of the sheet in sight, in pixels, and the part that has its bars and links drawn: some screens more.
-const view = { top: 0, height: 800, from: 0, to: 0 };
+const view = { top: 0, height: 800, width: 0, from: 0, to: 0 };
 const AHEAD = 40 * ROW;
 Sheet.watchView = function watchView() {
   const sheet = document.getElementById("sheet");
+  const measure = () => Object.assign(view, { top: sheet.scrollTop, height: sheet.clientHeight, width: Math.max(sheet.clientWidth - columnWidth(), 0) });
   const looked = () => {
-    const resized = view.height !== sheet.clientHeight;
-    Object.assign(view, { top: sheet.scrollTop, height: sheet.clientHeight });
+    const { height, width } = view;
+    measure();
     if (Sheet.dragging) return;
+    const resized = view.height !== height || view.width !== width;
     if (resized) Sheet.drawField();
     else if (view.top - view.from < AHEAD / 2 && view.from > 0) Sheet.drawMarks();
     else if (view.to - view.top - view.height < AHEAD / 2 && view.to < Sheet.height()) Sheet.drawMarks();
   };
   sheet.addEventListener("scroll", looked, { passive: true });
   new ResizeObserver(looked).observe(sheet);
-  view.height = sheet.clientHeight;
+  measure();
 };
 
 Sheet.drawField = function drawField() {
@@ -170,7 +174,7 @@ function zeroOf(day) {
 function weeks() {
   const { model } = Sheet;
   const days = [];
-  for (let day = Math.ceil(model.first); day < model.first + model.days; day += 1) {
+  for (let day = Math.ceil(model.first); day < model.first + reach(); day += 1) {
     if (model.dates ? (day + 6) % 7 === 0 : (day - zeroOf(day)) % (model.minutes ? 60 : 5) === 0) days.push(day);
   }
   return days;
@@ -226,7 +230,7 @@ function numbers() {
   let last = -1e9;
   const hours = Sheet.model.minutes;
   const every = hours ? 60 : Sheet.px >= 22 ? 1 : Sheet.px >= 9 ? 5 : 10;
-  for (let day = Math.ceil(Sheet.model.first); day < Sheet.model.first + Sheet.model.days; day += 1) {
+  for (let day = Math.ceil(Sheet.model.first); day < Sheet.model.first + reach(); day += 1) {
     const n = day - zeroOf(day);
     if (n % every || (n && X(day) - last < 24)) continue;
     last = X(day);

@@ -357,7 +357,8 @@ function moving(event, item) {
     return keys.length && Sheet.lanes === "phase" ? Sheet.edit({ op: "nudge", keys, by }).then(Sheet.selected) : undefined;
   }
   if (!keys.length) return undefined;
-  const wanted = event.shiftKey ? { op: "stretch", key: keys[0], days: by } : { op: "drag", keys, days: by };
+  const slots = by * (Sheet.model.minutes ? 5 : 1);
+  const wanted = event.shiftKey ? { op: "stretch", key: keys[0], slots } : { op: "drag", keys, slots };
   return Sheet.edit(wanted).then(() => Sheet.showBar(keys[0]));
 }
 

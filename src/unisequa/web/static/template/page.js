@@ -28,6 +28,8 @@ Sheet.drawPage = function drawPage() {
   }
   const saved = $("saved");
   if (saved) saved.textContent = Sheet.pending.length ? "Saving …" : model.state === "draft" ? "Saved as you type" : Sheet.mine() ? `Changing it opens a draft of edition ${model.edition + 1}` : saved.dataset.otherwise;
+  for (const [id, shown] of [["hint-days", !model.minutes], ["hint-hours", Boolean(model.minutes)]]) $(id).hidden = !shown;
+  $("sheet").classList.toggle("hours", Boolean(model.minutes));
   $("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
 };
 
@@ -131,6 +133,7 @@ function swapped(box, html) {
   const focused = box.contains(document.activeElement) ? document.activeElement : null;
   const id = focused && focused.id;
   const kept = focused && "value" in focused && focused.matches("input:not([type=checkbox]), textarea") ? { value: focused.value, a: focused.selectionStart, b: focused.selectionEnd, dirty: focused.value !== focused.defaultValue } : null;
+  const suggesting = focused && Suggest.input === focused && Suggest.source;
   const scroll = box.scrollTop;
   const unfolded = [...box.querySelectorAll("details")].map((one) => one.open);
   const title = (box.querySelector("h2") || {}).textContent;
@@ -145,6 +148,7 @@ function swapped(box, html) {
   next.focus({ preventScroll: true });
   if (kept && kept.dirty) next.value = kept.value;
   if (kept && next.setSelectionRange) next.setSelectionRange(kept.a, kept.b);
+  if (suggesting) Suggest.open(next, suggesting);
 }
 
 Sheet.openSetup = async function openSetup() {
@@ -261,6 +265,13 @@ Sheet.zoom = function zoom(by) {
   sheet.scrollLeft = Math.max(0, middle * Sheet.px - (sheet.clientWidth - columnWidth()) / 2);
 };
 
+// A job of hours is first shown as wide as there is room for it.
+Sheet.fitHours = function fitHours() {
+  if (!Sheet.model.minutes || Sheet.model.dates) return;
+  const room = $("sheet").clientWidth - columnWidth();
+  Sheet.px = Math.max(...ZOOMS.filter((px) => (Sheet.model.days * px) / 40 <= room), 15);
+};
+
 // The first anchor in sight, with what comes before it.
 Sheet.toAnchor = function toAnchor() {
   const sheet = $("sheet");
@@ -372,6 +383,7 @@ document.addEventListener("alpine:init", () => {
       });
       restoreWidth();
       Sheet.watchView();
+      Sheet.fitHours();
       Sheet.cur.id = work.dataset.selected || "";
       Sheet.refresh();
       Sheet.toAnchor();

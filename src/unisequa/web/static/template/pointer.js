@@ -112,42 +112,43 @@ function barFrom(event, mark) {
     else Sheet.sel.add(key);
     return Sheet.selected();
   }
-  const movable = line && !line.in && !Sheet.model.minutes && Sheet.editable() && !Sheet.rehearsal;
+  const movable = line && !line.in && Sheet.editable();
   const start = fieldPoint(event);
   const marks = many.map((one) => document.querySelector(`#bars .mk[data-k="${CSS.escape(one)}"]`)).filter(Boolean);
   const bar = mark.querySelector(".bar");
   const width = bar ? Number(bar.getAttribute("width")) : 0;
-  Sheet.dragging = { key, days: 0, across: true };
+  const grain = grainOf();
+  Sheet.dragging = { key, slots: 0, across: true };
   const moved = (next) => {
     if (!movable) return;
-    let days = Math.round((fieldPoint(next).x - start.x) / Sheet.px);
-    if (grip) days = Math.max(days, 1 - Math.round((line.s[1] - line.s[0])));
-    if (days === Sheet.dragging.days) return;
-    Sheet.dragging.days = days;
+    let slots = Math.round((fieldPoint(next).x - start.x) / PX() / grain) * grain;
+    if (grip) slots = Math.max(slots, 1 - Math.round(line.s[1] - line.s[0]));
+    if (slots === Sheet.dragging.slots) return;
+    Sheet.dragging.slots = slots;
     if (grip) {
       mark.setAttribute("transform", "translate(0 0)");
-      bar.setAttribute("width", width + days * Sheet.px);
-      mark.querySelector(".grip").setAttribute("x", Number(bar.getAttribute("x")) + width + days * Sheet.px - 3);
+      bar.setAttribute("width", width + slots * PX());
+      mark.querySelector(".grip").setAttribute("x", Number(bar.getAttribute("x")) + width + slots * PX() - 3);
     } else {
-      for (const one of marks) one.setAttribute("transform", `translate(${days * Sheet.px} 0)`);
+      for (const one of marks) one.setAttribute("transform", `translate(${slots * PX()} 0)`);
     }
-    tell(line, key, grip, days, many.length);
+    tell(line, key, grip, slots, many.length);
   };
   const dropped = (next) => {
-    const { days } = Sheet.dragging;
+    const { slots } = Sheet.dragging;
     Sheet.dragging = null;
     over().replaceChildren();
     Sheet.barsStale(many);
-    if (!next || !days) {
+    if (!next || !slots) {
       Sheet.drawField();
       if (next) Sheet.go(key, Sheet.cur.c, { keep: Sheet.sel.has(key) && many.length > 1 });
       return;
     }
     Sheet.cur.id = key;
-    const wanted = grip ? { op: "stretch", key, days } : { op: "drag", keys: many, days };
+    const wanted = grip ? { op: "stretch", key, slots } : { op: "drag", keys: many, slots };
     const local = (model) => {
       const touched = new Set(grip ? [key] : many);
-      Sheet.changeLines(model, (one) => touched.has(one.k) && one.s && { s: [one.s[0] + (grip ? 0 : days), one.s[1] + days] });
+      Sheet.changeLines(model, (one) => touched.has(one.k) && one.s && { s: [one.s[0] + (grip ? 0 : slots), one.s[1] + slots] });
     };
     Sheet.edit(wanted, { local });
     Sheet.selected();
@@ -157,20 +158,25 @@ function barFrom(event, mark) {
 }
 
 // What a bar would be, beside it while it is dragged: its offset, or its duration.
-function tell(line, key, grip, days, many) {
+function tell(line, key, grip, slots, many) {
   const item = Sheet.item(key);
-  const words = grip ? `${line.s[1] - line.s[0] + days} d` : `${offsetWords(line, days)}${many > 1 ? `, ${many} steps` : ""}`;
-  const x = X(line.s[1] + (grip ? days : days)) + 14;
+  const words = grip ? lengthWords(line.s[1] - line.s[0] + slots) : `${offsetWords(line, slots)}${many > 1 ? `, ${many} steps` : ""}`;
+  const x = X(line.s[1] + slots) + 14;
   over().innerHTML = `<text class="lb told" x="${x}" y="${item.y + 19.5}">${esc(words)}</text>`;
 }
 
-function offsetWords(line, days) {
+// Bars of a job of hours go by whole quarters of an hour, finer where there is room for it.
+const grainOf = () => (!Sheet.model.minutes ? 1 : PX() >= 2 ? 1 : PX() >= 0.6 ? 5 : 15);
+
+function offsetWords(line, slots) {
+  const minutes = Sheet.model.minutes;
   const anchors = Sheet.model.anchors.filter((anchor) => anchor[2] !== null);
   const anchor = anchors.find((one) => one[0] === line.a) || anchors[0];
-  if (!anchor) return `${days > 0 ? "+" : "−"}${Math.abs(days)} wd`;
-  const n = (line.e || !line.w ? line.s[0] : line.s[1] - (line.ms ? 0 : 1)) + days - anchor[2];
+  const amount = (n) => (minutes ? lengthWords(Math.abs(n)) : `${Math.abs(n)} wd`);
+  if (!anchor) return `${slots > 0 ? "+" : "−"}${amount(slots)}`;
+  const n = (line.e || !line.w ? line.s[0] : line.s[1] - (line.ms || minutes ? 0 : 1)) + slots - anchor[2];
   const edge = line.e || !line.w ? "starts " : "due ";
-  return `${edge}${n === 0 ? `on ${anchor[1]}` : `${Math.abs(n)} wd ${n < 0 ? "before" : "after"} ${anchor[1]}`}`;
+  return `${edge}${n === 0 ? `on ${anchor[1]}` : `${amount(n)} ${n < 0 ? "before" : "after"} ${anchor[1]}`}`;
 }
 
 // Rows grabbed by their number; how far to the right they are held says their level.

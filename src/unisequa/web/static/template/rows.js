@@ -143,7 +143,7 @@ function fillStep(row, cells, line) {
   marks(cells.t, line);
 }
 
-const lateness = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
+const lengthWords = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
 
 // What a row tells beside its title, in few words: kind, condition, sign-off.
 function marks(cell, line) {
@@ -151,7 +151,7 @@ function marks(cell, line) {
   if (line.ki) words.push([line.ki, line.ki]);
   if (line.so) words.push(["signed off", `Signed off by ${line.so}`]);
   if (line.if) words.push(["if …", `Only if ${line.if}`]);
-  if (line.dr) words.push([`${lateness(line.dr)} late`, `Its links put it ${lateness(line.dr)} behind its offset`]);
+  if (line.dr) words.push([`${lengthWords(line.dr)} late`, `Its links put it ${lengthWords(line.dr)} behind its offset`]);
   if (line.away) words.push(["away", line.away]);
   if (line.rolled) words.push(["rolled", line.rolled]);
   if (cell.querySelector("input")) return;
