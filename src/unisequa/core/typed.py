@@ -108,7 +108,8 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
 
     ``wd`` are working days (also without a unit), ``d`` days on every calendar. A link is finish-to-start
     unless its type is named: ``bank SS +1 wd``. A lag of hours is written out, ``doors +1h 30m``, and counts every
-    hour but for ``+1h of work``. Steps of an ``included`` template are named by their keys: ``m.till``, or ``m`` for all of it.
+    hour but for ``+1h of work``. Steps of an ``included`` template are named by their keys: ``m.till``, or ``m``
+    for all of it.
 
     Raises
     ------
