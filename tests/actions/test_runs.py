@@ -166,3 +166,64 @@ def test_nobody_is_put_into_a_role_by_a_number_that_nobody_has(site: Site) -> No
     with pytest.raises(Refused) as caught, site.store.writing() as session:
         runs.start_run(session, ada, edition_of(session, ada, site.template), choices, TODAY)
     assert set(caught.value.faults) == {"crew.writer"}
+
+
+def mailing(site: Site, go: dt.date, **sign_off: Any) -> int:
+    """A run of another job, whose packing waits for the bulletin of the same day to be printed."""
+    wait = {"template": "issue-of-the-bulletin", "step": "print", "anchor": "go"}
+    packing = step("pack", 1, 0, role="lead", waits_for=[wait])
+    posting = step("post", 1, 0, role="lead", **({"sign_off": {"role": "signer", **sign_off}} if sign_off else {}))
+    roles = [{"key": "lead", "label": "Lead", "fill": {"by": "keeper"}}, {"key": "signer", "label": "Signer"}]
+    facts = [{"key": "copies", "label": "Copies", "kind": "number"}]
+    job = document([packing, posting], name="Mailing", roles=roles, facts=facts)
+    with site.store.writing() as session:
+        bela = site.person("Bela")
+        edition = keep_template(session, bela, read_template(job), released=True)
+        choices = Choices(anchors={"go": go}, crew={"signer": str(site.people["Ada"])})
+        return runs.start_run(session, bela, edition, choices, TODAY).id
+
+
+def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) -> None:
+    with site.store.reading() as session:
+        bulletin = session.get(Run, site.run)
+        assert bulletin
+        go = dt.date.fromisoformat(bulletin.anchors["go"])
+        printed = next(row.finish_on for row in bulletin.tasks if row.key == "print")
+        name = bulletin.name
+    run = mailing(site, go)
+    with site.store.reading() as session:
+        found = runs.run_of(session, run)
+        assert printed and found.tasks[0].start_on and found.tasks[0].start_on > printed
+        assert shown_state(plan_of(found, TODAY), 0) == "waiting"
+    with site.store.writing() as session, pytest.raises(Refused, match=f"waits for Print of {name}"):
+        runs.act_on_task(session, site.person("Bela"), run, "pack", "finish", TODAY)
+    for key, who in (("draft", "Bela"), ("check", "Cleo")):
+        act(site, who, key, "finish")
+    act(site, "Ada", "check", "sign off")
+    act(site, "Bela", "print", "finish")
+    with site.store.reading() as session:
+        assert shown_state(plan_of(runs.run_of(session, run), TODAY), 0) == "ready"
+    alone = mailing(site, go + dt.timedelta(days=1))
+    with site.store.reading() as session:
+        awaited = plan_of(runs.run_of(session, alone), TODAY).tasks[0].waits[0]
+        assert awaited.words == "print of Issue of the bulletin, which has no run of that date yet"
+
+
+def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Site) -> None:
+    run = mailing(site, TODAY, by_itself=2, until="copies > 10")
+
+    def state(day: int) -> str:
+        with site.store.reading() as session:
+            return plan_of(runs.run_of(session, run), TODAY + dt.timedelta(days=day)).tasks[1].state
+
+    with site.store.writing() as session:
+        runs.act_on_task(session, site.person("Bela"), run, "post", "finish", TODAY)
+        row = runs.task_of(runs.run_of(session, run), "post")
+        row.done_at = dt.datetime.combine(TODAY, dt.time(16))
+    assert state(30) == "in review"
+    with site.store.writing() as session, pytest.raises(Refused, match="held in review until Copies is over 10"):
+        runs.act_on_task(session, site.person("Ada"), run, "post", "sign off", TODAY)
+    with site.store.writing() as session:
+        runs.run_of(session, run).facts = {"copies": 12}
+    # done on a Wednesday: Thursday and Friday pass without an objection, so it is signed off on Saturday
+    assert [state(day) for day in (0, 1, 2, 3)] == ["in review", "in review", "in review", "done"]

@@ -408,6 +408,43 @@ def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Pag
     assert found["if"] == "Colour is Blue and Number is over 100"
 
 
+def test_a_step_waits_for_another_job_and_its_sign_off_has_rules(ada: Page) -> None:
+    begin(ada, "Mailing")
+    typed(ada, "Pack")
+    press(ada, "Escape", "ArrowUp", "Alt+Enter")
+    panel = ada.get_by_label("Selected steps")
+    panel.get_by_label("Waits for other jobs").press_sequentially("print")
+    ada.get_by_role("option", name="Print").click()
+    panel.get_by_label("Waits for other jobs").press("Tab")
+    expect(panel).to_contain_text("Print of Issue of the bulletin, same Start")
+    expect(ada.locator('.row[data-k="pack"]')).to_contain_text("waits")
+    ada.locator("#checks-button").click()
+    ada.get_by_role("button", name='waits by the date "start"').click()
+    expect(panel.get_by_label("Waits for other jobs")).to_be_focused()
+    panel.get_by_label("Waits for other jobs").fill("Issue of the bulletin: print on Start = go")
+    panel.get_by_label("Signed off by").fill("Lead")
+    panel.get_by_label("Signed off by").press("Tab")
+    settled(ada)
+    expect(ada.locator("#checks")).not_to_contain_text("waits by")
+    panel.get_by_text("Rules of the sign-off").click()
+    panel.get_by_label("By itself after").fill("soon")
+    panel.get_by_label("By itself after").press("Enter")
+    expect(panel.get_by_role("alert")).to_contain_text('"soon" is no number of working days')
+    panel.get_by_label("By itself after").fill("2")
+    panel.get_by_label("By itself after").press("Tab")
+    settled(ada)
+    expect(panel.get_by_label("By itself after")).to_have_value("2")
+    ada.get_by_role("button", name="Roles, dates, facts").click()
+    ada.get_by_label("New fact").fill("Copies counted")
+    ada.get_by_label("New fact").press("Enter")
+    settled(ada)
+    ada.get_by_label("Kind of Copies counted").select_option(label="yes or no")
+    settled(ada)
+    ada.locator('.row[data-k="pack"] .c-n').click()
+    panel.get_by_role("button", name="Add a condition to the sign-off").click()
+    expect(panel).to_contain_text("Until Copies counted is yes")
+
+
 def test_phases_are_dragged_and_folded_and_rows_shown_in_lanes(ada: Page) -> None:
     open_bulletin(ada)
     x, y = middle(ada, '.row[data-k="p:paper"] .c-n')

@@ -15,7 +15,9 @@ from unisequa.core.changes_told import Told, told
 from unisequa.core.comparison import difference
 from unisequa.core.document import Template
 from unisequa.core.findings import Finding, findings
+from unisequa.core.includes import Library
 from unisequa.core.outline import Outline, outline
+from unisequa.core.waits import waits_over
 from unisequa.core.words import count_words
 from unisequa.store.models import Edition, Person, Run, now
 from unisequa.store.plans import template_of
@@ -42,8 +44,10 @@ def edition_of(session: Session, actor: Person, template_id: int, number: int | 
 def checks(session: Session, template: Template, seen: Outline | None = None) -> list[Finding]:
     """What deserves mending before a release, what bars it first; ``seen`` is the outline where it is known."""
     people = frozenset(session.scalars(select(Person.email).where(Person.active)))
-    seen = seen or outline(template, newest(session).library if template.includes else None)
-    found = findings(template, seen, people)
+    waits = any(step.waits_for for step in template.steps)
+    library = newest(session).library if template.includes or waits else Library()
+    found = findings(template, seen or outline(template, library), people)
+    found += waits_over(template, library)
     found += [
         Finding("fault", sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
     ]

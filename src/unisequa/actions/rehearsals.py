@@ -24,6 +24,7 @@ from unisequa.core.plan import Plan
 from unisequa.core.task import Calendars, Warning
 from unisequa.core.typed import TypedError, typed_date
 from unisequa.store.models import Leave, Person
+from unisequa.store.rules import elsewhere
 
 Typed = dict[Annotated[str, Field(max_length=300)], Annotated[str, Field(max_length=2000)]]
 
@@ -80,7 +81,9 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
         parts = whole(template, library)
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
-        occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away)
+        occasion = Occasion(
+            dates, facts, names, "the subject", documents, today, away=away, elsewhere=elsewhere(session)
+        )
         plan = assemble(template, occasion, library)
     except DocumentError as error:
         return Rehearsed(faults={fault.path: fault.message for fault in error.faults})

@@ -15,6 +15,7 @@ from unisequa.actions.history import note
 from unisequa.actions.shelf import shelf_of
 from unisequa.core.assemble import Occasion, assemble, read_facts
 from unisequa.core.cascade import cascade
+from unisequa.core.conditions import sentence
 from unisequa.core.document import CalendarDocument, Role, Template
 from unisequa.core.edits import Begun, Done
 from unisequa.core.errors import DocumentError, Fault
@@ -24,7 +25,8 @@ from unisequa.core.plan import Plan
 from unisequa.core.states import Act, acts, shown_state, state_after, unfinished_before
 from unisequa.core.words import count_words, names_words
 from unisequa.store.models import Calendar, CrewMember, Edition, LinkRow, Person, Run, TaskRow, TemplateRow, now
-from unisequa.store.plans import plan_of, set_own_dates, task_row, template_of
+from unisequa.store.plans import plan_of, set_own_dates, task_row, template_of, template_of_run
+from unisequa.store.rules import elsewhere, held_back, rule_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,7 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
         subject=choices.subject,
         calendars=calendar_documents(session, choices.calendar or template.calendar),
         today=today,
+        elsewhere=elsewhere(session),
     )
     return assemble(template, occasion, shelf.library)
 
@@ -301,6 +304,10 @@ def act_on_task(
         _check_gate(plan, position, row, confirmed)
     if act == "sign off":
         _check_second_person(run, row, actor)
+        rule = rule_of(row, template_of_run(run))
+        if rule and rule.until and held_back(run, row, rule):
+            until = sentence(rule.until, template_of_run(run))
+            raise Refused({"state": f"{row.title} is held in review until {until}."})
     row.state = state_after(act, sign_off=row.sign_off_role is not None)
     if act == "begin":
         row.begun_at = now()
@@ -322,6 +329,7 @@ def act_on_task(
 
 def _check_gate(plan: Plan, position: int, row: TaskRow, confirmed: bool) -> None:
     before = [plan.tasks[i].title for i in unfinished_before(plan, position)]
+    before += [awaited.words for awaited in plan.tasks[position].waits if not awaited.done]
     if not before:
         return
     who = names_words(before[:3]) + (f" and {len(before) - 3} more" if len(before) > 3 else "")

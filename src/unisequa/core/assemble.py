@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from unisequa.core.building import bridged
-from unisequa.core.document import MOST_DAYS, CalendarDocument, Fact, Measure, Template, When
+from unisequa.core.document import MOST_DAYS, CalendarDocument, Fact, Measure, Template, Wait, When
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.grid import Grid
 from unisequa.core.includes import Library, Placed, Scope, Whole, whole
@@ -16,10 +16,13 @@ from unisequa.core.offsets import measured, unrolled
 from unisequa.core.placeholders import fill_in, holds
 from unisequa.core.plan import Plan, planned
 from unisequa.core.targets import derived_dates, with_dates_of
-from unisequa.core.task import Calendars, LinkOf, Task, Warning
+from unisequa.core.task import Awaited, Calendars, LinkOf, Task, Warning
 from unisequa.core.words import offset_words, slot_words
 
 LONGEST_FACT = 500
+
+
+Elsewhere = Callable[[Wait, dt.date | None], Awaited]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +43,8 @@ class Occasion:
         By when the whole run should have finished.
     away : mapping of str to tuple of (date, date)
         Role → when its people are on leave, both days included.
+    elsewhere : callable, optional
+        Gives for a wait and the date of its anchor what is awaited, in the other job's run of that date.
     """
 
     anchors: Mapping[str, dt.date] = field(default_factory=dict)
@@ -50,6 +55,7 @@ class Occasion:
     today: dt.date | None = None
     deadline: dt.date | None = None
     away: Mapping[str, tuple[tuple[dt.date, dt.date], ...]] = field(default_factory=dict)
+    elsewhere: Elsewhere | None = None
 
 
 def assemble(template: Template, occasion: Occasion, library: Library | None = None) -> Plan:
@@ -334,10 +340,21 @@ class _Assembly:
             role=None if step.role is None else scope.roles.get(step.role, scope.prefix + step.role),
             opens=opens and not parent,
             parent=line[1].key if len(line) > 1 else None,
+            waits=() if parent else tuple(self._waits(line)),
         )
         found = with_dates_of(task, self.anchors, self.calendars)
         self._rolled(found)
         return found
+
+    def _waits(self, line: list[Placed]) -> Iterator[Awaited]:
+        """What a step and its parents wait for in other runs."""
+        for placed in line:
+            for wait in placed.step.waits_for:
+                at = self.anchors.get(placed.scope.anchors.get(wait.anchor, wait.anchor))
+                if self.occasion.elsewhere is None:
+                    yield Awaited(wait.step, wait.template, found=False)
+                else:
+                    yield self.occasion.elsewhere(wait, None if at is None else self.grid.moment(at))
 
     def _title(self, placed: Placed) -> str:
         try:
@@ -390,6 +407,11 @@ class _Assembly:
     def _look_over(self, plan: Plan) -> None:
         grid = self.grid
         for i, task in enumerate(plan.tasks):
+            for awaited in task.waits if self.occasion.elsewhere else ():
+                if awaited.finish is None and not awaited.done:
+                    more = ", which has no date yet" if awaited.found else ""
+                    text = f"{task.title} waits for {awaited.words}{more}"
+                    self.warnings.append(Warning("awaits", task.key, text))
             dates, target = plan.read(i), plan.target_read(i)
             if dates is None:
                 name = self.labels[task.when.anchor] if task.when else ""

@@ -87,7 +87,7 @@ def _activity(
         calendar,
         task.edge,
         floor,
-        _earliest(task, calendars.grid),
+        earliest(task, calendars.grid),
         task.deadline,
         pinned,
         stands if pinned or stands == "dropped" else "",
@@ -95,11 +95,17 @@ def _activity(
     )
 
 
-def _earliest(task: Task, grid: Grid) -> int | None:
-    """The boundary of ``not_before``; a milestone of the day grid stands at the end of its day."""
+def earliest(task: Task, grid: Grid) -> int | None:
+    """The boundary before which neither ``not_before`` nor what it waits for in other runs lets it start."""
+    floors = [awaited.finish for awaited in task.waits if awaited.finish is not None]
+    return max([*floors, *limit_of(task, grid)], default=None)
+
+
+def limit_of(task: Task, grid: Grid) -> list[int]:
+    """The boundary of ``not_before``, if there is one; a milestone of the day grid stands at the end of its day."""
     if task.not_before is None:
-        return None
-    return task.not_before + (task.duration == 0 and task.edge == "finish" and grid.per_day == 1)
+        return []
+    return [task.not_before + (task.duration == 0 and task.edge == "finish" and grid.per_day == 1)]
 
 
 def bridged(links: Iterable[LinkOf], left_out: set[str]) -> tuple[LinkOf, ...]:

@@ -18,7 +18,8 @@ NOUNS = {
 }  # fmt: skip
 _FIELDS = {
     "when": "offset", "not_before": "not before", "only_if": "condition", "may_skip": "may be skipped",
-    "sign_off": "sign-off", "links_out": "links to pages", "from": "measured from", "title": "title", "key": "key",
+    "sign_off": "sign-off", "waits_for": "waits for",
+    "links_out": "links to pages", "from": "measured from", "title": "title", "key": "key",
     "calendar": "working calendar", "naming": "name of runs", "zone": "time zone",
 }  # fmt: skip
 SHORT = 60
@@ -166,7 +167,13 @@ def _value(name: str, value: Any, template: Template) -> str:
     if name == "parent":
         return next((step.title for step in template.steps if step.key == value), f"{value}")
     if name == "sign_off":
-        return str(labels.get(value["role"], value["role"]))
+        after, until = value.get("by_itself"), value.get("until")
+        said = [str(labels.get(value["role"], value["role"]))]
+        said += [] if after is None else [f"by itself after {count_words(after, 'working day')}"]
+        said += [f"held until {sentence(until, template)}"] if until else []
+        return ", ".join(said)
+    if name == "waits_for":
+        return ", ".join(f"{wait['step']} of {wait['template']}" for wait in value) or "nothing"
     if name == "only_if":
         return f"only if {sentence(value, template)}"
     if name == "fill":

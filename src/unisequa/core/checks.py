@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from unisequa.core.document import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Template, read_document
+from unisequa.core.document import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Step, Template, read_document
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.network import find_circle
-from unisequa.core.placeholders import condition_fault, text_fault
+from unisequa.core.placeholders import condition_fault, names_in, text_fault
 
 DEEPEST = 3
 MESSAGE_NAMES = frozenset({"task", "run", "start", "due", "person"})
@@ -99,8 +99,13 @@ def faults_in(template: Template) -> Iterator[Fault]:
             for name in ("subject", "text"):
                 if fault := text_fault(getattr(message, name), message_names):
                     yield Fault(f"{path}.messages[{m}].{name}", fault)
-        if step.only_if is not None and (fault := condition_fault(step.only_if, names)):
-            yield Fault(f"{path}.only_if", fault)
+        until = step.sign_off.until if step.sign_off else None
+        for name, condition in (("only_if", step.only_if), ("sign_off.until", until)):
+            if condition is not None and (fault := condition_fault(condition, names)):
+                yield Fault(f"{path}.{name}", fault)
+        for w, wait in enumerate(step.waits_for):
+            if wait.anchor not in known_anchors:
+                yield _unknown(f"{path}.waits_for[{w}].anchor", "anchor", wait.anchor, anchors)
     for i, include in enumerate(template.includes):
         if include.phase is not None and include.phase not in known_phases:
             yield _unknown(f"includes[{i}].phase", "phase", include.phase, phases)
@@ -263,3 +268,9 @@ def _shared_names(anchors: list[str], roles: list[str], facts: list[str]) -> Ite
                     f"{name}[{i}].key", f'"{key}" names {taken[key]} too; placeholders could not tell them apart'
                 )
             taken[key] = name
+
+
+def conditions_of(step: Step) -> frozenset[str]:
+    """What the conditions of a step name: when it is there, and what its sign-off is held for."""
+    until = step.sign_off.until if step.sign_off else None
+    return names_in(step.only_if or "''", condition=True) | names_in(until or "''", condition=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any, Literal, TypeVar
 
+from unisequa.core.checks import conditions_of
 from unisequa.core.document import Anchor, Fact, Link, Model, Role, Step, Template
 from unisequa.core.editing import changed, slug
 from unisequa.core.placeholders import names_in
@@ -31,8 +32,8 @@ def copied(template: Template, keys: Iterable[str]) -> Clip:
     named: set[str] = set()
     for step in steps:
         named |= {step.role or "", step.sign_off.role if step.sign_off else ""} | {m.to for m in step.messages}
-        named |= {m.anchor for m in (step.when, step.not_before, step.deadline) if m is not None}
-        named |= names_in(step.title) | names_in(step.instructions) | names_in(step.only_if or "''", condition=True)
+        named |= {m.anchor for m in (step.when, step.not_before, step.deadline, *step.waits_for) if m is not None}
+        named |= names_in(step.title) | names_in(step.instructions) | conditions_of(step)
     for anchor in reversed(template.anchors):
         if anchor.key in named and anchor.from_:
             named.add(anchor.from_.anchor)
@@ -106,6 +107,10 @@ def _renamed(step: Step, names: Mapping[str, str], anchors: Mapping[str, str], r
     if step.sign_off:
         signer = roles.get(step.sign_off.role, step.sign_off.role)
         changes["sign_off"] = step.sign_off.model_copy(update={"role": signer})
+    changes["waits_for"] = tuple(
+        w.model_copy(update={"anchor": anchors.get(w.anchor, w.anchor), "their_anchor": w.theirs})
+        for w in step.waits_for
+    )
     changes["messages"] = tuple(m.model_copy(update={"to": roles.get(m.to, m.to)}) for m in step.messages)
     for name in ("when", "not_before", "deadline"):
         measure = getattr(step, name)

@@ -161,9 +161,15 @@ class Phase(Model):
 
 
 class SignOff(Model):
-    """A second person's word before a task counts as done."""
+    """A second person signs the step off.
+
+    With ``by_itself`` it is signed off without them, so many working days after the step was done, unless it was
+    sent back by then. With ``until`` it is held in review until that condition holds.
+    """
 
     role: Key
+    by_itself: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | None = None
+    until: Annotated[str, Str(max_length=500)] | None = None
 
 
 class OutLink(Model):
@@ -179,6 +185,23 @@ class Attachment(Model):
     name: Label
     sha256: Annotated[str, Str(pattern=r"^[0-9a-f]{64}$")]
     size: Annotated[StrictInt, Field(ge=0)]
+
+
+class Wait(Model):
+    """A step of another template that must be finished first, in its run of the same occasion.
+
+    That is the run whose anchor ``their_anchor`` (the same key, if it is left out) has the date of our ``anchor``.
+    """
+
+    template: Label
+    step: DottedKey
+    anchor: Key
+    their_anchor: Key | None = None
+
+    @property
+    def theirs(self) -> str:
+        """The key of the other template's anchor."""
+        return self.their_anchor or self.anchor
 
 
 class Message(Model):
@@ -220,6 +243,7 @@ class Step(Model):
     links_out: tuple[OutLink, ...] = ()
     attachments: Annotated[tuple[Attachment, ...], Field(max_length=50)] = ()
     messages: Annotated[tuple[Message, ...], Field(max_length=50)] = ()
+    waits_for: Annotated[tuple[Wait, ...], Field(max_length=20)] = ()
 
     @property
     def days(self) -> int:

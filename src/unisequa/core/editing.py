@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from unisequa.core.building import bridged
-from unisequa.core.checks import DEEPEST, faults_in, may_wait
+from unisequa.core.checks import DEEPEST, conditions_of, faults_in, may_wait
 from unisequa.core.document import (
     Anchor,
     DayLabel,
@@ -26,7 +26,6 @@ from unisequa.core.document import (
 )
 from unisequa.core.errors import UnisequaError
 from unisequa.core.grid import MINUTES, read_span, span_text
-from unisequa.core.placeholders import names_in
 from unisequa.core.task import LinkOf
 
 
@@ -229,13 +228,13 @@ def remove_named(template: Template, part: str, key: str) -> Template:
 def _users(template: Template, part: str, key: str) -> Iterable[str]:
     """The titles and labels of what names an entry."""
     for step in template.steps:
-        measures = (step.when, step.not_before, step.deadline)
+        measures = (step.when, step.not_before, step.deadline, *step.waits_for)
         if (
             (part == "phases" and step.phase == key)
             or (part == "roles" and key in {step.role, step.sign_off and step.sign_off.role})
             or (part == "roles" and any(message.to == key for message in step.messages))
             or (part == "anchors" and any(m is not None and m.anchor == key for m in measures))
-            or (part == "facts" and step.only_if and key in names_in(step.only_if, condition=True))
+            or (part == "facts" and key in conditions_of(step))
         ):
             yield step.title
     if part == "anchors":

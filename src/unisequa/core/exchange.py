@@ -32,7 +32,7 @@ from unisequa.core.grid import MINUTES, Grid
 from unisequa.core.network import find_circle
 from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.reasons import reasons
-from unisequa.core.task import Calendars, LinkOf, State, Task
+from unisequa.core.task import Awaited, Calendars, LinkOf, State, Task
 
 _MOST = MOST_DAYS * MINUTES
 
@@ -47,6 +47,17 @@ class Because(Model):
     date: Moment | None = None
     binding: bool = False
     text: str
+
+
+class Elsewhere(Model):
+    """What a task waits for in another run: its title, the run (the job where none is ``found``), when it finishes
+    there, whether it is done."""
+
+    title: str
+    run: str
+    finish: Moment | None = None
+    done: bool = False
+    found: bool = True
 
 
 class PlannedTask(Model):
@@ -73,6 +84,7 @@ class PlannedTask(Model):
     not_before_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
     deadline: Moment | None = None
     deadline_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
+    waits_for: Annotated[tuple[Elsewhere, ...], Field(max_length=100)] = ()
     target_start: Moment | None = None
     target_finish: Moment | None = None
     drift: int | None = None
@@ -187,6 +199,10 @@ def _iso(grid: Grid, day: int | None) -> str | None:
     return None if day is None else grid.iso(day)
 
 
+def _last(grid: Grid, boundary: int | None) -> str | None:
+    return None if boundary is None else grid.iso(grid.inclusive(boundary))
+
+
 def _measure(measure: Measure) -> dict[str, Any]:
     return {**measure.written(), "anchor": measure.anchor}
 
@@ -213,6 +229,10 @@ def _task(plan: Plan, i: int) -> dict[str, Any]:
         "not_before_from": [_measure(m) for m in task.limits_from],
         "deadline": None if task.deadline is None else _iso(grid, grid.inclusive(task.deadline)),
         "deadline_from": [_measure(m) for m in task.deadlines_from],
+        "waits_for": [
+            {"title": w.title, "run": w.run, "finish": _last(grid, w.finish), "done": w.done, "found": w.found}
+            for w in task.waits
+        ],
         "target_start": _iso(grid, target[0]),
         "target_finish": _iso(grid, target[1]),
         "drift": plan.drift(i),
@@ -376,6 +396,7 @@ class _Reading:
             opens=entry.opens,
             parent=entry.parent,
             fixed=entry.fixed,
+            waits=tuple(self._awaited(f"{path}.waits_for", one) for one in entry.waits_for),
         )
         a, b = (
             self.day(f"{path}.target_start", entry.target_start),
@@ -385,6 +406,11 @@ class _Reading:
             task = replace(task, target=boundaries(task, a, b, self.grid))
         span = None if start is None or finish is None else boundaries(task, start, finish, self.grid)
         return task, span
+
+    def _awaited(self, path: str, entry: Elsewhere) -> Awaited:
+        finish = self.day(f"{path}.finish", entry.finish)
+        boundary = None if finish is None else self.grid.exclusive(finish)
+        return Awaited(entry.title, entry.run, boundary, entry.done, entry.found)
 
     def _unit_faults(self, path: str, measure: Measure) -> Iterator[Fault]:
         day_units = {"working days", "days", "weeks", "months"}

@@ -78,7 +78,8 @@ def _fault(template: Template, fault: Fault) -> Finding:
     item = getattr(template, place[1])[int(place[2])]
     if place[1] == "steps":
         where = "" if place[3] == "title" else f"{place[3]}: "
-        return Finding("fault", f"{item.title}: {where}{fault.message}", "steps", item.key, place[3], True)
+        name = {"sign_off.until": "sign_off_until"}.get(place[3], place[3])
+        return Finding("fault", f"{item.title}: {where}{fault.message}", "steps", item.key, name, True)
     if place[1] == "links":
         return Finding("fault", _sentence(fault.message), "steps", item.to, "follows", True)
     name = getattr(item, "label", place[1])

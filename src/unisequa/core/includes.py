@@ -70,9 +70,22 @@ class Library:
                     queue.append(inner)
         return names
 
+    def all(self) -> list[Template]:
+        """The templates there are, each once."""
+        return list({template.name: template for template in self._found.values()}.values())
+
     def names(self) -> list[str]:
         """The names there are."""
         return sorted(self._found)
+
+
+def same_name(a: str, b: str) -> bool:
+    """Whether two names mean the same template, however they are written.
+
+    >>> same_name("Month-end close", "month-end-close")
+    True
+    """
+    return _slug(a) == _slug(b)
 
 
 def _slug(name: str) -> str:
@@ -167,6 +180,10 @@ def laid_open(template: Template, library: Library | None = None) -> Template:
                 "role": role,
                 "sign_off": step.sign_off and step.sign_off.model_copy(update={"role": signer}),
                 "when": step.when and scope.measure(step.when),
+                "waits_for": tuple(
+                    w.model_copy(update={"anchor": scope.anchors.get(w.anchor, w.anchor), "their_anchor": w.theirs})
+                    for w in step.waits_for
+                ),
             }
         )
 

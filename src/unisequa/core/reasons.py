@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
+from unisequa.core.building import limit_of
 from unisequa.core.errors import DateRangeError
 from unisequa.core.network import Dependency
 from unisequa.core.offsets import unrolled
@@ -23,8 +24,9 @@ from unisequa.core.schedule import (
 from unisequa.core.words import offset_words, slot_words, slots_words
 
 Kind = Literal[
-    "anchor", "link", "opening", "not before", "late", "kept", "fixed", "begun", "done", "dropped", "parts", "undated"
-]
+    "anchor", "link", "opening", "not before", "awaits", "late", "kept", "fixed", "begun", "done", "dropped", "parts",
+    "undated",
+]  # fmt: skip
 LONGEST_TITLE = 60
 
 
@@ -121,11 +123,19 @@ def _floors(plan: Plan, position: int) -> Iterator[Reason]:
         day = plan.read(position)
         assert day
         yield Reason("opening", day[0], True, f"opens the job → {slot_words(day[0], grid)}")
-    if activity.not_before is not None:
-        first = place(activity, activity.not_before)
+    for limit in limit_of(task, grid):
+        first = place(activity, limit)
         dates = read(task, *first, grid)
         assert dates
         yield _bound("not before", dates[0], first[0] == start, f"not before {slot_words(dates[0], grid)}")
+    for awaited in task.waits:
+        if awaited.finish is not None:
+            first = place(activity, awaited.finish)
+            dates = read(task, *first, grid)
+            assert dates
+            ends = slot_words(grid.inclusive(awaited.finish), grid)
+            text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {slot_words(dates[0], grid)}"
+            yield _bound("awaits", dates[0], first[0] == start, text)
     for link in plan.network.incoming[position]:
         if plan.schedule.finish[link.source] != UNDATED:
             with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing

@@ -1,7 +1,7 @@
 """What state a task is in, and what may be done with it.
 
-A task that is not begun is *ready* when all it depends on is done (or dropped), or, when it depends on
-nothing, when its day has come; until then it is *waiting*.
+A task that is not begun is *ready* when all it depends on is done (or dropped), in other runs too, or, when it
+depends on nothing, when its day has come; until then it is *waiting*.
 
 ==========  =======================================================
 may become  from
@@ -59,9 +59,9 @@ def shown_state(plan: Plan, position: int) -> State:
         return _state_of_parts({shown_state(plan, leaf) for leaf in plan.leaves(position)})
     if task.state != "waiting":
         return task.state
-    incoming = plan.network.incoming[position]
-    if incoming:
-        return "waiting" if unfinished_before(plan, position) else "ready"
+    if plan.network.incoming[position] or task.waits:
+        open_before = unfinished_before(plan, position) or any(not awaited.done for awaited in task.waits)
+        return "waiting" if open_before else "ready"
     dates = plan.read(position)
     has_come = dates is not None and plan.today is not None and dates[0] <= plan.today
     return "ready" if has_come else "waiting"

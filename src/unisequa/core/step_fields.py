@@ -11,6 +11,8 @@ deadline
 follows         ``till, bank +2 wd, walls SS``
 duration        working days, ``0`` for a milestone, ``2 w``; on the minute grid ``1h 30m``
 role, sign_off  the role's name; a new name makes a new role
+sign_off_after  working days after which it is signed off by itself
+waits_for       steps of other templates, one a line, as :mod:`unisequa.core.waits` reads them
 phase           the phase's name
 may_skip        ``yes`` or nothing
 links_out       one a line: ``Form https://example.org/f``
@@ -30,6 +32,7 @@ from unisequa.core.errors import did_you_mean
 from unisequa.core.linking import set_follows
 from unisequa.core.rows import Place, move, place_behind, rows, tops
 from unisequa.core.typed import TypedError, follows_words, typed_when, when_words
+from unisequa.core.waits import typed_waits, waits_text
 
 KINDS = {
     "todo": "To do", "meeting": "Meeting", "call": "Call", "message": "Message", "document": "Document to sign",
@@ -38,9 +41,11 @@ KINDS = {
 GATES = {"bar": "bar", "warn": "warn"}
 PRIORITIES = {"low": "Low", "normal": "Normal", "high": "High"}
 FIELDS = (
-    "title", "phase", "parent", "role", "when", "duration", "follows", "effort", "kind", "priority", "gate", "sign_off",
-    "may_skip", "only_if", "not_before", "deadline", "calendar", "instructions", "links_out", "edge", "roll",
+    "title", "phase", "parent", "role", "when", "duration", "follows", "waits_for", "effort", "kind", "priority",
+    "gate", "sign_off", "sign_off_after", "sign_off_until", "may_skip", "only_if", "not_before", "deadline", "calendar",
+    "instructions", "links_out", "edge", "roll",
 )  # fmt: skip
+_OF_SIGN_OFF = {"sign_off_after": "by_itself", "sign_off_until": "until"}
 _CHOICES = {"kind": KINDS, "gate": GATES, "priority": PRIORITIES}
 
 
@@ -56,6 +61,11 @@ def field_text(template: Template, step: Step, name: str) -> str:
     if name in {"role", "sign_off"}:
         key = step.role if name == "role" else step.sign_off and step.sign_off.role
         return next((role.label for role in template.roles if role.key == key), "")
+    if name in _OF_SIGN_OFF:
+        rule = getattr(step.sign_off, _OF_SIGN_OFF[name]) if step.sign_off else None
+        return "" if rule is None else str(rule)
+    if name == "waits_for":
+        return waits_text(step.waits_for, template)
     if name == "phase":
         return next((phase.label for phase in template.phases if phase.key == step.phase), "")
     if name == "duration":
@@ -94,9 +104,10 @@ def set_field(template: Template, keys: Sequence[str], name: str, text: str) -> 
         return _to_parent(template, keys, word)
     if name in {"role", "sign_off"}:
         template, role = role_named(template, word)
-        value: Any = role if name == "role" else {"role": role} if role else None
-        return change_steps(template, keys, **{name: value})
-    if name not in {"when", "edge", "roll"}:  # the same for all, whatever else they have
+        if name == "role":
+            return change_steps(template, keys, role=role)
+        return change_each(template, {step.key: {"sign_off": _signed(step, role)} for step in steps})
+    if name not in {"when", "edge", "roll", *_OF_SIGN_OFF}:  # the same for all, whatever else they have
         return change_steps(template, keys, **typed_values(template, steps[0], name, text))
     return change_each(template, {step.key: typed_values(template, step, name, text) for step in steps})
 
@@ -116,7 +127,36 @@ def typed_values(template: Template, step: Step, name: str, text: str) -> dict[s
             raise EditError(name, str(error)) from None
     if name == "duration":
         return {"duration": _duration(template, word)}
+    if name in _OF_SIGN_OFF:
+        return {"sign_off": _rule(step, name, word)}
+    if name == "waits_for":
+        try:
+            return {name: [wait.written() for wait in typed_waits(text, template)]}
+        except TypedError as error:
+            raise EditError(name, str(error)) from None
     return {name: _plain(name, word, text)}
+
+
+def _signed(step: Step, role: str | None) -> dict[str, Any] | None:
+    """Who signs off, with the rules there are for it."""
+    rules = step.sign_off.written() if step.sign_off else {}
+    return {**rules, "role": role} if role else None
+
+
+def _rule(step: Step, name: str, word: str) -> dict[str, Any] | None:
+    """The sign-off with one of its rules as it was typed."""
+    if step.sign_off is None:
+        if word:
+            raise EditError(name, "nobody signs this step off yet; say who first")
+        return None
+    value: Any = word or None
+    if name == "sign_off_after" and word:
+        found = _DAYS.match(word)
+        if not found or found[2] in {"d", "day", "days"}:
+            raise EditError(name, f'"{word}" is no number of working days; type 0, 1, 2 … or nothing')
+        value = int(found[1]) * (5 if found[3] else 1)
+    rules = {**step.sign_off.written(), _OF_SIGN_OFF[name]: value}
+    return {key: rule for key, rule in rules.items() if rule is not None}
 
 
 def _plain(name: str, word: str, text: str) -> Any:

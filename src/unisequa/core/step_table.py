@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from unisequa.core.checks import faults_in, may_wait
-from unisequa.core.document import KEY, Link, Phase, Role, Step, Template, faults_of
+from unisequa.core.document import KEY, Link, Phase, Role, SignOff, Step, Template, faults_of
 from unisequa.core.editing import EditError, slug
 from unisequa.core.rows import rows
 from unisequa.core.step_fields import field_text, typed_values
@@ -22,8 +22,11 @@ from unisequa.core.typed import TypedError, typed_follows
 
 COLUMNS: dict[str, str] = {
     "key": "Key", "title": "Step", "phase": "Phase", "parent": "Part of", "role": "Role", "when": "Due",
-    "roll": "On a day off", "duration": "Days", "follows": "Follows", "effort": "Effort", "kind": "Kind",
-    "priority": "Priority", "sign_off": "Signed off by", "may_skip": "May be skipped", "gate": "While open",
+    "roll": "On a day off", "duration": "Days", "follows": "Follows", "waits_for": "Waits for", "effort": "Effort",
+    "kind": "Kind",
+    "priority": "Priority", "sign_off": "Signed off by",
+    "sign_off_after": "Signed off by itself after", "sign_off_until": "In review until",
+    "may_skip": "May be skipped", "gate": "While open",
     "only_if": "Only if", "not_before": "Not before", "deadline": "Deadline", "calendar": "Calendar",
     "instructions": "Instructions", "links_out": "Links",
 }  # fmt: skip
@@ -205,7 +208,8 @@ def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before
             values[name] = _key_of(template, f"{name}s", record[name])
     if "sign_off" in record:
         signer = _key_of(template, "roles", record["sign_off"])
-        values["sign_off"] = {"role": signer} if signer else None
+        rules = {} if step.sign_off is None else step.sign_off.written()
+        values["sign_off"] = {**rules, "role": signer} if signer else None
     for name, text in record.items():
         if name in _FREE or not name or (name == "duration" and not text.strip()):
             continue
@@ -216,7 +220,13 @@ def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before
         if name in {"kind", "priority", "gate"} and not text.strip():
             values.pop(name, None)
             continue
-        current = step.model_copy(update={"when": None if values.get("when") is None else step.when})
+        signer = values.get("sign_off")
+        current = step.model_copy(
+            update={
+                "when": None if values.get("when") is None else step.when,
+                "sign_off": SignOff.model_validate(signer) if signer else None,
+            }
+        )
         try:
             if name == "roll":
                 values["when"] = {**values["when"], "roll": " ".join(text.split())}

@@ -20,6 +20,23 @@ BEGUN: frozenset[str] = frozenset({"under way", "in review"})
 
 
 @dataclass(frozen=True, slots=True)
+class Awaited:
+    """A step of another job that a task waits for: its title, the run it is in, the boundary at which it finishes
+    there if that is known, and whether it is done. Without a run of that date yet, ``run`` is the job's name."""
+
+    title: str
+    run: str
+    finish: int | None = None
+    done: bool = False
+    found: bool = True
+
+    @property
+    def words(self) -> str:
+        """What is awaited, and where."""
+        return f"{self.title} of {self.run}" + ("" if self.found else ", which has no run of that date yet")
+
+
+@dataclass(frozen=True, slots=True)
 class Task:
     """A task as the computation and its words need it.
 
@@ -47,6 +64,8 @@ class Task:
         Key of the task it is a part of.
     fixed : bool
         Somebody has pinned its date; no cascade moves it.
+    waits : tuple of Awaited
+        What it waits for in other runs: none of it starts before they finish.
     """
 
     key: str
@@ -66,6 +85,7 @@ class Task:
     opens: bool = False
     parent: str | None = None
     fixed: bool = False
+    waits: tuple[Awaited, ...] = ()
 
     @property
     def stands(self) -> Stands:

@@ -19,6 +19,7 @@ from unisequa.core.editing import (
     set_day_label,
 )
 from unisequa.core.placeholders import fill_in
+from unisequa.core.step_fields import set_field
 from unisequa.core.typed import TypedError, typed_when, when_words
 
 FILLS = {
@@ -52,8 +53,10 @@ def _on_grid(template: Template, grid: str) -> Template:
     if grid == template.grid:
         return template
     if grid == "minute":
-        lasting = {s.key: "1d" if s.duration is None else f"{s.duration}d" for s in template.steps}
-        lags = [f"{k.lag}d" if k.lag else 0 for k in template.links]
+        lasting: dict[str, int | str] = {
+            s.key: "1d" if s.duration is None else f"{s.duration}d" for s in template.steps
+        }
+        lags: list[int | str] = [f"{k.lag}d" if k.lag else 0 for k in template.links]
     else:
         lasting = {s.key: _whole_days("duration", s.title, s.duration or "") for s in template.steps}
         lags = [_whole_days("lag", f"the link from {k.from_} to {k.to}", str(k.lag or "0d")) for k in template.links]
@@ -205,15 +208,16 @@ def include(template: Template, inner: Template) -> tuple[Template, str]:
     return add_named(template, "includes", inner.name, anchors=anchors, roles=roles)
 
 
-def set_condition(template: Template, keys: list[str], joiner: Joiner, clauses: list[Clause]) -> Template:
-    """The condition under which steps are there, put together from clauses; none takes it away."""
-    if not clauses:
-        return change_steps(template, keys, only_if=None)
+def set_condition(
+    template: Template, keys: list[str], joiner: Joiner, clauses: list[Clause], name: str = "only_if"
+) -> Template:
+    """The condition under which steps are there, or are held in review until it holds, put together from clauses;
+    none takes it away."""
     try:
-        text = expression(Condition(tuple(clauses), joiner), template.facts)
+        text = expression(Condition(tuple(clauses), joiner), template.facts) if clauses else ""
     except (ValueError, KeyError) as error:
-        raise EditError("only_if", str(error)) from None
-    return change_steps(template, keys, only_if=text)
+        raise EditError(name, str(error)) from None
+    return set_field(template, keys, name, text)
 
 
 def set_message(template: Template, key: str, index: int | None, **values: Any) -> Template:

@@ -18,6 +18,7 @@ from unisequa.core.schedule import UNDATED
 from unisequa.core.targets import target_of
 from unisequa.core.task import Calendars, LinkOf, State, Task
 from unisequa.store.models import Edition, LinkRow, Run, TaskRow
+from unisequa.store.rules import rule_of, signed_by_itself, waits_of
 
 
 @lru_cache(maxsize=256)
@@ -74,8 +75,13 @@ def plan_of(run: Run, today: dt.date) -> Plan:
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
+    waits = waits_of(run, template)
     for row in run.tasks:
-        task = _opening(_task(row), anchors, calendars)
+        task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
+        if row.state == "in review" and signed_by_itself(
+            run, row, rule_of(row, template), calendars[task.calendar], today
+        ):
+            task = replace(task, state="done")
         tasks.append(task)
         if row.start_on and row.finish_on:
             dates[row.key] = boundaries(task, row.start_on.toordinal(), row.finish_on.toordinal())

@@ -18,7 +18,7 @@ from unisequa.core.plan import Plan
 from unisequa.core.reasons import reasons
 from unisequa.core.states import acts, days_late, shown_state, unfinished_before
 from unisequa.core.task import FINISHED
-from unisequa.core.words import count_words, day_words, difference_words, offset_words, span_words
+from unisequa.core.words import count_words, day_words, difference_words, names_words, offset_words, span_words
 from unisequa.store.models import Person, Run, ShiftRow
 from unisequa.store.plans import plan_of, template_of_run
 from unisequa.web.sheet.run_sheet import RunSheet, progress_words, run_sheet
@@ -396,6 +396,7 @@ def task_panel(
     phase = next((phase.label for phase in template.phases if phase.key == row.phase), "")
     signer = who_in(run).get(row.sign_off_role or "", ("", ""))
     waiting = unfinished_before(plan, i)
+    abroad = [awaited.words for awaited in task.waits if not awaited.done]
     allowed = may_work_on(run, row, me) and run.state == "live" and not plan.is_parent(i)
     moved = bool(result and any(change.key == key for change in result.changes))
     target_words = ""
@@ -433,11 +434,17 @@ def task_panel(
         may_work=allowed,
         may_move=may_change(run, me) and run.state not in {"finished", "called off"} and row.state not in FINISHED,
         sign_off=(signer[0] or signer[1]) if row.sign_off_role else "",
-        gate=f"waits for {count_words(len(waiting), 'task')}" if waiting else "",
+        gate=_gate(len(waiting), abroad),
         effort=row.effort or "",
         faults=faults or {},
         typed=typed or {},
     )
+
+
+def _gate(waiting: int, elsewhere: list[str]) -> str:
+    """What keeps a task from being finished."""
+    what = ([count_words(waiting, "task")] if waiting else []) + elsewhere
+    return f"waits for {names_words(what)}" if what else ""
 
 
 def _drift(drift: int | None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -15,6 +15,7 @@ from unisequa.core.editing import EditError
 from unisequa.core.includes import Library
 from unisequa.core.outline import outline
 from unisequa.core.pasting import pasted_table
+from unisequa.core.waits import circle_of
 
 MOST_KEYS = 5000
 Keys = Annotated[list[Annotated[str, Field(max_length=200)]], Field(min_length=1, max_length=MOST_KEYS)]
@@ -219,10 +220,11 @@ class OneClause(Op):
 
 
 class ConditionOp(Op):
-    """The condition of steps, put together from clauses, or written as an expression."""
+    """A condition of steps, put together from clauses: when they are there, or what holds them in review."""
 
     op: Literal["condition"]
     keys: Keys
+    field: Literal["only_if", "sign_off_until"] = "only_if"
     joiner: Literal["and", "or"] = "and"
     clauses: Annotated[list[OneClause], Field(max_length=20)] = []
 
@@ -271,7 +273,8 @@ def edit_of(
         match op:
             case Set():
                 _unchanged(template, op)
-                return step_fields.set_field(template, op.keys, op.field, op.value)
+                edited = step_fields.set_field(template, op.keys, op.field, op.value)
+                return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
             case Table():
@@ -318,7 +321,7 @@ def edit_of(
                 return template_parts.set_about(template, op.field, op.value)
             case ConditionOp():
                 clauses = [Clause(clause.fact, clause.operator, clause.value) for clause in op.clauses]
-                return template_parts.set_condition(template, op.keys, op.joiner, clauses)
+                return template_parts.set_condition(template, op.keys, op.joiner, clauses, op.field)
             case MessageOp():
                 return template_parts.set_message(template, op.key, op.index, **op.values)
             case Detach():
@@ -332,6 +335,14 @@ def edit_of(
         raise EditError("op", "that cannot be done here")
 
     return edit
+
+
+def _without_circles(template: Template, keys: Sequence[str], library: Library) -> Template:
+    for step in template.steps:
+        for wait in step.waits_for if step.key in keys else ():
+            if circle := circle_of(template, step.key, wait, library):
+                raise EditError("waits_for", f"that would wait in a circle: {' → '.join(circle)}")
+    return template
 
 
 def _unchanged(template: Template, op: Set) -> None:

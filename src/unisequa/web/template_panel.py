@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -18,9 +18,10 @@ from unisequa.actions.shelf import Shelf, newest, shelf_of
 from unisequa.core.conditions import BY_KIND, condition_of, sentence
 from unisequa.core.document import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
-from unisequa.core.includes import whole
+from unisequa.core.includes import Library, whole
 from unisequa.core.step_fields import FIELDS, KINDS, PRIORITIES, field_text
 from unisequa.core.template_parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
+from unisequa.core.waits import wait_words
 from unisequa.store.models import Edition
 from unisequa.store.plans import template_of
 from unisequa.web.pages import render
@@ -82,6 +83,10 @@ class Panel:
     messages: tuple[StepMessage, ...]
     condition: str
     condition_words: str
+    held: str
+    held_words: str
+    waits: Sequence[str]
+    elsewhere: str
     kinds: Sequence[tuple[str, str]]
     priorities: Sequence[tuple[str, str]]
     phases: Sequence[tuple[str, str]]
@@ -119,8 +124,9 @@ def _panel(session: Session, row: Edition, template: Template, steps: list[Step]
     texts = [{name: field_text(template, step, name) for name in FIELDS} for step in steps]
     values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELDS}
     only = steps[0] if len(steps) == 1 else None
-    conditions = {step.only_if or "" for step in steps}
-    condition = conditions.pop() if len(conditions) == 1 else ""
+    condition = _same(step.only_if for step in steps)
+    held = _same(step.sign_off.until if step.sign_off else None for step in steps)
+    library = newest(session).library
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
     return Panel(
@@ -139,6 +145,10 @@ def _panel(session: Session, row: Edition, template: Template, steps: list[Step]
         messages=tuple(StepMessage(m, message_words(m, template)) for m in only.messages) if only else (),
         condition=_builder(template, condition),
         condition_words=sentence(condition, template) if condition else "",
+        held=_builder(template, held),
+        held_words=sentence(held, template) if held else "",
+        waits=[wait_words(wait, template, library) for wait in only.waits_for] if only else (),
+        elsewhere=_elsewhere(template, library) if only and editable else "[]",
         kinds=tuple(KINDS.items()),
         priorities=tuple(PRIORITIES.items()),
         phases=[(phase.key, phase.label) for phase in template.phases],
@@ -147,6 +157,23 @@ def _panel(session: Session, row: Edition, template: Template, steps: list[Step]
         moments=MOMENTS,
         calendars=[document.name for document in calendar_documents(session, template.calendar)],
     )
+
+
+def _same(texts: Iterable[str | None]) -> str:
+    """What they all say; nothing where they differ."""
+    found = {text or "" for text in texts}
+    return found.pop() if len(found) == 1 else ""
+
+
+def _elsewhere(template: Template, library: Library) -> str:
+    """The steps of released templates that a step here may wait for, for the script that suggests them."""
+    found = [
+        {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
+        for other in library.all()
+        if other.name != template.name
+        for step in other.steps
+    ]
+    return json.dumps(found).replace("<", "\\u003c")
 
 
 def _neighbours(template: Template, key: str, titles: Mapping[str, str], *, into: bool) -> list[Neighbour]:
@@ -206,7 +233,7 @@ def _nothing(row: Edition) -> Panel:
     empty: dict[str, str] = dict.fromkeys(FIELDS, "")
     return Panel(
         row.template_id, row.number, (), "This step is not there any more", empty, False, False, "", False, (), (), (),
-        (), "{}", "", (), (), (), (), (), (), (),
+        (), "{}", "", "{}", "", (), "[]", (), (), (), (), (), (), (),
     )  # fmt: skip
 
 

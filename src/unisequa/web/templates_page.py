@@ -25,8 +25,8 @@ from unisequa.store.plans import template_of
 from unisequa.web.clips import Clips, Here, Presence
 from unisequa.web.pages import render
 from unisequa.web.session import PostedJson, SettingsOf, SignedIn, StoreOf
-from unisequa.web.template_ops import AddPart, edit_of
 from unisequa.web.template_ops import Asked as AskedEdit
+from unisequa.web.template_ops import edit_of
 from unisequa.web.template_view import Asked, may_change, sheet_of
 
 router = APIRouter()
@@ -146,7 +146,7 @@ def edit(
     try:
         with store.writing() as session:
             shelf = shelf_of(session, drafts.template_row(session, template_id).editions[-1])
-            if isinstance(asked.edit, AddPart) and asked.edit.part == "includes":
+            if getattr(asked.edit, "part", "") == "includes" or getattr(asked.edit, "field", "") == "waits_for":
                 shelf = newest(session)
             change = edit_of(asked.edit, shelf.library, lambda name: clips.find(me.id, name), made)
             row = drafts.edit_draft(session, me, template_id, change)

@@ -91,6 +91,7 @@ def _line(step: Step, roles: Mapping[str, str], template: Template) -> Json:
         "ki": KINDS[step.kind] if step.kind != "todo" else "",
         "if": sentence(step.only_if, template) if step.only_if else "",
         "so": roles.get(step.sign_off.role, "") if step.sign_off else "",
+        "wa": ", ".join(f"{wait.step} of {wait.template}" for wait in step.waits_for),
         "no": bool(step.instructions or step.attachments or step.links_out),
     }
 

@@ -1,7 +1,7 @@
 // Conditions put together in the panel, messages, files, and the box that releases an edition.
 document.addEventListener("alpine:init", () => {
   Alpine.data("condition", () => ({
-    facts: [], clauses: [], joiner: "and", fault: "", all: {}, keys: [],
+    facts: [], clauses: [], joiner: "and", fault: "", all: {}, keys: [], field: "",
     init() {
       const found = JSON.parse(this.$el.dataset.condition);
       this.facts = found.facts || [];
@@ -9,6 +9,7 @@ document.addEventListener("alpine:init", () => {
       this.joiner = found.joiner || "and";
       this.all = found.operators || {};
       this.keys = this.$el.dataset.keys.split(" ");
+      this.field = this.$el.dataset.field;
     },
     fact(clause) { return this.facts.find((fact) => fact.key === clause.fact) || { kind: "text", choices: [] }; },
     operators(clause) { return this.all[this.fact(clause).kind] || []; },
@@ -16,7 +17,8 @@ document.addEventListener("alpine:init", () => {
     chosen(clause) { return !this.bare(clause) && this.fact(clause).choices.length > 0; },
     typed(clause) { return !this.bare(clause) && this.fact(clause).choices.length === 0; },
     choices(clause) { return this.fact(clause).choices; },
-    label(what, i) { return `${what} ${i + 1}`; },
+    label(what, i) { return `${what} ${i + 1}${this.field === "only_if" ? "" : " of the sign-off"}`; },
+    adding() { return this.field === "only_if" ? "Add a condition" : "Add a condition to the sign-off"; },
     add() {
       const fact = this.facts[0];
       this.clauses.push({ fact: fact.key, operator: this.all[fact.kind][0][0], value: fact.choices[0] || "" });
@@ -36,7 +38,7 @@ document.addEventListener("alpine:init", () => {
       this.fault = "";
       if (this.clauses.some((clause) => this.typed(clause) && !String(clause.value).trim())) return;
       const clauses = this.clauses.map((clause) => ({ fact: clause.fact, operator: clause.operator, value: String(clause.value) }));
-      Sheet.edit({ op: "condition", keys: this.keys, joiner: this.joiner, clauses }, { refused: (answer) => { this.fault = answer.message; } });
+      Sheet.edit({ op: "condition", keys: this.keys, field: this.field, joiner: this.joiner, clauses }, { refused: (answer) => { this.fault = answer.message; } });
     },
   }));
 });

@@ -150,6 +150,7 @@ function marks(cell, line) {
   const words = [];
   if (line.ki) words.push([line.ki, line.ki]);
   if (line.so) words.push(["signed off", `Signed off by ${line.so}`]);
+  if (line.wa) words.push(["waits", `Waits for ${line.wa}`]);
   if (line.if) words.push(["if …", `Only if ${line.if}`]);
   if (line.dr) words.push([`${lengthWords(line.dr)} late`, `Its links put it ${lengthWords(line.dr)} behind its offset`]);
   if (line.away) words.push(["away", line.away]);

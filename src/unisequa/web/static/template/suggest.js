@@ -35,7 +35,7 @@ Suggest.open = function open(input, source) {
   const at = input.getBoundingClientRect();
   box.hidden = false;
   const below = innerHeight - at.bottom;
-  box.style.left = `${Math.min(at.left, innerWidth - 320)}px`;
+  box.style.left = `${Math.max(Math.min(at.left, innerWidth - box.offsetWidth - 8), 0)}px`;
   box.style.top = below > 200 ? `${at.bottom + 2}px` : "";
   box.style.bottom = below > 200 ? "" : `${innerHeight - at.top + 2}px`;
   if (input.hasAttribute("aria-expanded")) input.setAttribute("aria-expanded", "true");
@@ -129,5 +129,14 @@ Suggest.sources = {
     const options = names.filter((one) => `${one.label} ${one.hint}`.toLowerCase().includes(word.toLowerCase())).slice(0, MOST);
     return { from, to: caret + (behind ? behind[0].length : 0), options };
   },
+};
+// The steps of other jobs, for the line that the caret is in.
+Suggest.sources.o = (value, caret) => {
+  const from = value.lastIndexOf("\n", caret - 1) + 1;
+  const word = value.slice(from, caret).trim();
+  const all = document.getElementById("others-steps");
+  if (!word || !all || / on /.test(word)) return null;
+  const options = matching(JSON.parse(all.textContent), word).filter((one) => one.text !== word);
+  return { from, to: caret, options };
 };
 Suggest.sources.t = Suggest.sources.text;
