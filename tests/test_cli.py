@@ -202,3 +202,16 @@ def test_a_plan_that_is_broken_is_refused_by_cascade(tmp_path: Path) -> None:
     assert (result.exit_code, result.stdout) == (2, "")
     assert "tasks[0].finish: lies before the start" in result.stderr
     assert 'no task "nobody"' in result.stderr
+
+
+def test_what_is_awaited_in_another_job_is_given_with_its_date() -> None:
+    given = ("plan", str(DOCUMENTS / "return-a-loan.json"), "--anchor", "closing=2026-11-30", "--fact", "lender=L")
+    given += ("--fact", "title=T")
+    waiting = run(*given, "--elsewhere", "open-a-visiting-exhibition:close-show=2026-12-08")
+    found = {task["key"]: task for task in json.loads(waiting.stdout)["tasks"]}
+    assert found["takedown"]["start"] == "2026-12-09"
+    alone = json.loads(run(*given).stdout)
+    assert {task["key"]: task["start"] for task in alone["tasks"]}["takedown"] == "2026-12-01"
+    assert [w["kind"] for w in alone["warnings"] if w["task"] == "takedown"] == ["awaits"]
+    wrong = run(*given, "--elsewhere", "open-a-visiting-exhibition:close-show=soon")
+    assert (wrong.exit_code, wrong.stdout) == (2, "") and wrong.stderr.startswith("--elsewhere: ")

@@ -12,10 +12,13 @@ import typer
 from unisequa.core.errors import DocumentError, Fault, UnisequaError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
     from unisequa.core.cascade import Cascade, Mode
-    from unisequa.core.document import CalendarDocument, Template
+    from unisequa.core.document import CalendarDocument, Template, Wait
     from unisequa.core.includes import Library
     from unisequa.core.plan import Plan
+    from unisequa.core.task import Awaited
     from unisequa.settings import Settings
 
 app = typer.Typer(
@@ -63,6 +66,10 @@ def _pairs(texts: list[str] | None, option: str) -> list[tuple[str, str]]:
 
 Calendars = Annotated[list[Path] | None, typer.Option("--calendar", help="a calendar; the first is the run's own")]
 Includes = Annotated[list[Path] | None, typer.Option("--include", help="a template that this one includes")]
+Elsewhere = Annotated[
+    list[str] | None,
+    typer.Option("--elsewhere", metavar="TEMPLATE:STEP=DATE", help="when a step waited for in another job is finished"),
+]
 Facts = Annotated[list[str] | None, typer.Option("--fact", metavar="KEY=VALUE", help="a fact; repeatable")]
 
 
@@ -73,6 +80,7 @@ def plan(
     calendar: Calendars = None,
     include: Includes = None,
     fact: Facts = None,
+    elsewhere: Elsewhere = None,
     subject: Annotated[str, typer.Option(help="who or what it is about")] = "",
     deadline: Annotated[str | None, typer.Option(metavar="DATE", help="by when all should be finished")] = None,
     today: Annotated[str | None, typer.Option(metavar="DATE", help="the day taken for today")] = None,
@@ -99,6 +107,12 @@ def plan(
         calendars=_calendars(calendar),
         today=moment(today, "--today") if today else None,
         deadline=moment(deadline, "--deadline") if deadline else None,
+        elsewhere=_elsewhere(
+            {
+                name: grid.exclusive(grid.of(moment(day, "--elsewhere")))
+                for name, day in _pairs(elsewhere, "--elsewhere")
+            }
+        ),
     )
     _print_plan(assemble(document, occasion, library), format_)
 
@@ -118,6 +132,21 @@ def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library
             raise DocumentError(Fault(f"{path.name}: {f.path}".rstrip(": "), f.message) for f in error.faults) from None
 
     return read(path), Library((other.stem, read(other)) for other in include or [])
+
+
+def _elsewhere(finishes: Mapping[str, int]) -> Callable[[Wait, dt.date | None], Awaited]:
+    """What is awaited in other jobs, by ``TEMPLATE:STEP``."""
+    from unisequa.core.includes import same_name
+    from unisequa.core.task import Awaited
+
+    def found(wait: Wait, date: dt.date | None) -> Awaited:
+        for name, finish in finishes.items():
+            template, _, step = name.rpartition(":")
+            if same_name(template, wait.template) and step.strip() == wait.step:
+                return Awaited(wait.step, wait.template, finish)
+        return Awaited(wait.step, wait.template, found=False)
+
+    return found
 
 
 def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
