@@ -16,7 +16,7 @@ from unisequa.core.cascade import cascade
 from unisequa.core.checks import read_template
 from unisequa.core.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
 from unisequa.core.document import CalendarDocument, Fact, read_document
-from unisequa.core.edits import Drop, Move
+from unisequa.core.edits import AddLink, Drop, Move, RemoveLink
 from unisequa.core.errors import DocumentError, UnisequaError
 from unisequa.core.findings import findings
 from unisequa.core.from_run import template_from_run
@@ -102,8 +102,8 @@ def read_document_loosely(steps: list[dict[str, Any]]) -> Any:
     return read_document(Template, document(steps))
 
 
-def runs(case: Any, moves: list[tuple[int, int]], drops: list[int]) -> Any:
-    """A run of a case in which tasks were moved, and some dropped."""
+def runs(case: Any, moves: list[tuple[int, int]], drops: list[int], joins: Any = ()) -> Any:
+    """A run of a case in which tasks were moved, some dropped, and links drawn or taken out."""
     content, calendars = case
     try:
         made = read_template(content)
@@ -117,6 +117,9 @@ def runs(case: Any, moves: list[tuple[int, int]], drops: list[int]) -> Any:
         if not found.is_parent(at % len(found.tasks))
     ]
     edits += [Drop(found.tasks[at % len(found.tasks)].key) for at in drops]
+    for a, b, lag in joins:
+        source, target = (found.tasks[at % len(found.tasks)].key for at in (a, b))
+        edits.append(AddLink(source, target, lag=lag) if lag >= 0 else RemoveLink(source, target))
     for edit in edits:
         try:
             found = cascade(found, [edit], "push").after()
@@ -125,10 +128,19 @@ def runs(case: Any, moves: list[tuple[int, int]], drops: list[int]) -> Any:
     return made, documents, found
 
 
-@given(cases(), st.lists(st.tuples(st.integers(0, 11), st.integers(0, 20)), max_size=4))
-def test_planned_on_the_runs_anchors_the_template_drawn_from_it_gives_its_dates(case: Any, moves: Any) -> None:
-    made, documents, found = runs(case, moves, [])
+@given(
+    cases(),
+    st.lists(st.tuples(st.integers(0, 11), st.integers(0, 20)), max_size=4),
+    st.lists(st.tuples(st.integers(0, 11), st.integers(0, 11), st.integers(-1, 2)), max_size=3),
+)
+def test_planned_on_the_runs_anchors_the_template_drawn_from_it_gives_its_dates(
+    case: Any, moves: Any, joins: Any
+) -> None:
+    made, documents, found = runs(case, moves, [], joins)
     new, _ = template_from_run(made, found, {})
+    assert {(k.from_, k.to, k.type, k.lag) for k in new.links} == {
+        (k.source, k.target, k.type, k.lag) for k in found.links
+    }
     again = assemble(new, Occasion(anchors={"go": GO}, calendars=documents))
     for i, task in enumerate(found.tasks):
         if found.is_parent(i) or found.days(i) is None:
@@ -142,6 +154,23 @@ def test_a_run_that_went_as_planned_gives_its_template_back() -> None:
     made = template([step("a", 2, -3), step("b", 1), step("c", 0, 9)], "a>b", "b>c")
     new, lines = template_from_run(made, plan([step("a", 2, -3), step("b", 1), step("c", 0, 9)], "a>b", "b>c"), {})
     assert new == made and all(line.same for line in lines)
+
+
+def test_links_drawn_and_taken_out_in_the_run_are_those_of_the_template_made_of_it() -> None:
+    steps = [step("a", 1, 0), step("b", 1), step("c", 1), step("rare", 1, only_if="false")]
+    links = ("a>b", "b>c", "b>rare", "rare>c")
+    found = cascade(plan(steps, *links), [RemoveLink("b", "c"), AddLink("a", "c", lag=2)], "push").after()
+    new, lines = template_from_run(template(steps, *links), found, {})
+    assert [(k.from_, k.to, k.lag) for k in new.links] == [
+        ("a", "b", 0),
+        ("b", "rare", 0),
+        ("rare", "c", 0),
+        ("a", "c", 2),
+    ]
+    assert (lines[2].was, lines[2].becomes) == (
+        "by its links, 1 d, follows b, rare",
+        "by its links, 1 d, follows rare, a +2 wd",
+    )
 
 
 def test_dropped_tasks_are_left_out_of_it_or_kept_as_one_wishes() -> None:

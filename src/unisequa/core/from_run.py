@@ -13,13 +13,14 @@ from dataclasses import dataclass
 
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.document import Edge, Roll, Step, Template, When
+from unisequa.core.building import bridged
+from unisequa.core.document import Edge, Link, Roll, Step, Template, When
 from unisequa.core.editing import changed, remove_steps
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.offsets import measured
 from unisequa.core.plan import Plan
-from unisequa.core.task import Task
-from unisequa.core.typed import when_words
+from unisequa.core.task import LinkOf, Task
+from unisequa.core.typed import follows_words, when_words
 
 MOST_PASSES = 12
 
@@ -62,6 +63,7 @@ def template_from_run(
     if not known or plan.grid.per_day > 1:
         raise DocumentError([Fault("anchors", "no anchor of this run has a date, so nothing can be measured from one")])
     dropped = {task.key for task in plan.tasks if task.state == "dropped"}
+    original, template = template, template.model_copy(update={"links": _links(template, plan)})
     steps = {step.key: step for step in template.steps}
     followed = {link.to for link in template.links}
     made = dict(steps)
@@ -80,7 +82,29 @@ def template_from_run(
     if not keep_dropped:
         here = [key for key in dropped if key in made]
         found = remove_steps(found, here) if here else found
-    return changed(found), list(_told(template, found, plan, dropped, keep_dropped=keep_dropped))
+    return changed(found), list(_told(original, found, plan, dropped, keep_dropped=keep_dropped))
+
+
+def _links(template: Template, plan: Plan) -> tuple[Link, ...]:
+    """The template's links with those that were drawn and taken out in the run.
+
+    A link of the run that only bridges what did not apply there is none of these.
+    """
+    keys = {step.key for step in template.steps}
+    ours = {_plain(link): link for link in template.links if link.from_ in keys and link.to in keys}
+    bridged_there = set(bridged(ours, {key for key in keys if key not in plan.positions}))
+    there = {link for link in plan.links if link.source in keys and link.target in keys}
+    kept = [
+        link
+        for link in template.links
+        if _plain(link) not in ours or _plain(link) in there or _plain(link) not in bridged_there
+    ]
+    drawn = sorted(there - bridged_there - set(ours), key=lambda k: (plan.positions[k.target], k.source))
+    return (*kept, *(Link(**{"from": k.source}, to=k.target, type=k.type, lag=k.lag, unit=k.unit) for k in drawn))
+
+
+def _plain(link: Link) -> LinkOf:
+    return LinkOf(link.from_, link.to, link.type, link.lag if isinstance(link.lag, int) else 0, link.unit)
 
 
 def _when(
@@ -150,13 +174,17 @@ def _told(template: Template, found: Template, plan: Plan, dropped: set[str], *,
     for step in template.steps:
         new = after.get(step.key)
         was = _words(template, step)
+        before, now = (follows_words([k for k in t.links if k.to == step.key]) for t in (template, found))
         if step.key in dropped:
             note = "was dropped; kept as it is" if keep_dropped else "was dropped; left out"
             lines.append(Became(step.key, step.title, was, was if keep_dropped else "", note))
         elif step.key not in plan.positions:
             lines.append(Became(step.key, step.title, was, was, "was not in this run; kept as it is"))
         elif new is not None:
-            lines.append(Became(step.key, step.title, was, _words(template, new)))
+            becomes = _words(template, new)
+            if before != now:
+                was, becomes = f"{was}, follows {before or 'nothing'}", f"{becomes}, follows {now or 'nothing'}"
+            lines.append(Became(step.key, step.title, was, becomes))
     return lines
 
 
