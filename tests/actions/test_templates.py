@@ -19,6 +19,7 @@ from unisequa.core.document import Template
 from unisequa.core.rows import Line, Place, insert
 from unisequa.store.models import Leave
 from unisequa.store.plans import template_of, template_of_run
+from unisequa.web.template_view import Asked, sheet_of
 
 TODAY = dt.date(2026, 6, 3)
 
@@ -219,10 +220,13 @@ def test_a_run_has_the_steps_of_included_templates_and_keeps_the_editions_it_was
         ada = site.person("Ada")
         number = templates.keep_template(session, ada, read_template(outer())).template_id
         editions.release(session, ada, number)
+        shown = sheet_of(session, ada, editions.edition_of(session, ada, number), Asked(TODAY))
+        assert [head["newer"] for head in shown["includes"]] == [False]
     rename(site, title="Write it")
     release(site)
     with site.store.writing() as session:
         edition = editions.edition_of(session, site.person("Ada"), number)
+        assert sheet_of(session, site.person("Ada"), edition, Asked(TODAY))["includes"][0]["newer"]
         choices = Choices({"day": dt.date(2026, 6, 8)}, {"b.number": "8"}, {"b.writer": str(site.people["Bela"])})
         run = start_run(session, site.person("Ada"), edition, choices, TODAY)
         found = {task.key: task for task in run.tasks}

@@ -12,7 +12,7 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import next_edit
 from unisequa.actions.editions import checks
 from unisequa.actions.rehearsals import Rehearsal, rehearsed
-from unisequa.actions.shelf import shelf_of
+from unisequa.actions.shelf import newest, shelf_of
 from unisequa.core.outline import outline
 from unisequa.store.models import Edition, Person
 from unisequa.store.plans import template_of
@@ -40,8 +40,10 @@ def sheet_of(session: Session, me: Person, edition: Edition, asked: Asked) -> di
     seen = outline(template, shelf.library)
     found = checks(session, template, seen)
     model = sheet_model(template, seen, shelf.library, found)
+    newer = newest(session).editions if edition.pins and model["includes"] else {}
     for head in model["includes"]:
         head["id"] = shelf.ids.get(head["label"])
+        head["newer"] = newer.get(head["label"], 0) > shelf.editions.get(head["label"], 0)
     editor = may(edition.template, me, "edit")
     last = {way: next_edit(session, me, edition, state) for way, state in (("undo", "done"), ("redo", "undone"))}
     usable = edition.state == "released" and may(edition.template, me, "start")
