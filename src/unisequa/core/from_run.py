@@ -12,8 +12,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.building import bridged
+from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import Edge, Link, Roll, Step, Template, When
 from unisequa.core.editing import changed, remove_steps
 from unisequa.core.errors import DocumentError, Fault
