@@ -14,7 +14,7 @@ from unisequa.core.document import Template, Wait
 from unisequa.core.editing import EditError
 from unisequa.core.edits import Move
 from unisequa.core.exchange import plan_document, read_plan
-from unisequa.core.includes import Library
+from unisequa.core.includes import Library, laid_open
 from unisequa.core.reasons import reasons
 from unisequa.core.rows import Place
 from unisequa.core.states import shown_state
@@ -129,6 +129,14 @@ def test_a_copied_step_keeps_waiting_by_the_same_date() -> None:
         0
     ]
     assert found.steps[0].waits_for[0].anchor == found.anchors[0].key
+
+
+def test_an_included_step_waits_by_the_date_as_it_is_called_here() -> None:
+    inner = report(FOR_CLOSED)
+    whole = {"key": "r", "template": inner.name, "anchors": {"go": "quarter_end"}}
+    outer = template([], name="Quarter", anchors=[{"key": "quarter_end", "label": "Quarter end"}], includes=[whole])
+    opened = laid_open(outer, Library([(inner.name, inner)]))
+    assert opened.steps[0].waits_for == (Wait(**{**FOR_CLOSED, "anchor": "quarter_end", "their_anchor": "go"}),)
 
 
 def test_a_sign_off_keeps_its_rules_when_somebody_else_signs() -> None:

@@ -107,10 +107,7 @@ def _renamed(step: Step, names: Mapping[str, str], anchors: Mapping[str, str], r
     if step.sign_off:
         signer = roles.get(step.sign_off.role, step.sign_off.role)
         changes["sign_off"] = step.sign_off.model_copy(update={"role": signer})
-    changes["waits_for"] = tuple(
-        w.model_copy(update={"anchor": anchors.get(w.anchor, w.anchor), "their_anchor": w.theirs})
-        for w in step.waits_for
-    )
+    changes["waits_for"] = tuple(wait.by(anchors.get(wait.anchor, wait.anchor)) for wait in step.waits_for)
     changes["messages"] = tuple(m.model_copy(update={"to": roles.get(m.to, m.to)}) for m in step.messages)
     for name in ("when", "not_before", "deadline"):
         measure = getattr(step, name)

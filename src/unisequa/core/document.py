@@ -203,6 +203,11 @@ class Wait(Model):
         """The key of the other template's anchor."""
         return self.their_anchor or self.anchor
 
+    def by(self, anchor: str) -> Wait:
+        """The same wait where our anchor is called otherwise."""
+        theirs = None if self.theirs == anchor else self.theirs
+        return self.model_copy(update={"anchor": anchor, "their_anchor": theirs})
+
 
 class Message(Model):
     """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done."""

@@ -180,10 +180,7 @@ def laid_open(template: Template, library: Library | None = None) -> Template:
                 "role": role,
                 "sign_off": step.sign_off and step.sign_off.model_copy(update={"role": signer}),
                 "when": step.when and scope.measure(step.when),
-                "waits_for": tuple(
-                    w.model_copy(update={"anchor": scope.anchors.get(w.anchor, w.anchor), "their_anchor": w.theirs})
-                    for w in step.waits_for
-                ),
+                "waits_for": tuple(w.by(scope.anchors.get(w.anchor, w.anchor)) for w in step.waits_for),
             }
         )
 
