@@ -91,7 +91,7 @@ def test_by_keyboard_alone_twelve_steps_are_designed_from_an_empty_page(ada: Pag
         "would make a circle: Pack the objects → Build crates → Pack the objects"
     )
     press(ada, "ArrowUp", "ArrowUp", "F9", "ArrowDown", "ArrowDown")
-    expect(ada.locator("#over .told")).to_have_text("Build crates starts after it finishes: Condition check")
+    expect(ada.locator("#over .told")).to_have_text("Build crates starts after the end of Condition check")
     press(ada, "Enter")
     assert ada.evaluate("Sheet.model.links.length") == 3
 
@@ -477,7 +477,15 @@ def test_bars_and_links_far_down_are_drawn_when_they_come_into_sight(ada: Page) 
     ada.locator('.row[data-k="case-299"] .c-t').click()
     press(ada, "Control+Home")
     expect(ada.locator(bar("case-3"))).to_be_in_viewport()
-    press(ada, "ArrowDown", "Delete")
+    ada.locator("#checks-button").click()
+    ada.get_by_role("button", name="301 steps have no role: choose them all").click()
+    expect(ada.get_by_label("Selected steps").get_by_label("Role")).to_be_focused()
+    ada.keyboard.type("Porter")
+    ada.keyboard.press("Tab")
+    assert {line.get("r") for line in lines(ada)} == {"Porter"}
+    expect(ada.locator("#checks")).not_to_contain_text("no role")
+    ada.get_by_label("Selected steps").get_by_label("Close").click()
+    press(ada, "Escape", "Control+Home", "ArrowDown", "Delete")
     ada.locator('.row[data-k="case-299"] .c-n').scroll_into_view_if_needed()
     expect(ada.locator('.row[data-k="case-299"] .c-n')).to_have_text("300")
     expect(ada.locator(bar("case-299"))).to_be_in_viewport()

@@ -18,7 +18,7 @@ from unisequa.core.conditions import BY_KIND, Clause, Condition, condition_of, e
 from unisequa.core.document import CalendarDocument, Fact, read_document
 from unisequa.core.edits import AddLink, Drop, Move, RemoveLink
 from unisequa.core.errors import DocumentError, UnisequaError
-from unisequa.core.findings import findings
+from unisequa.core.findings import findings, listed
 from unisequa.core.from_run import template_from_run
 from unisequa.core.load import absences, loads
 from unisequa.core.outline import outline
@@ -193,3 +193,15 @@ def test_load_is_spread_over_the_worked_days_and_leave_takes_hours_away() -> Non
         ("Maud", 960, 1440, False),
     ]
     assert [w.text for w in absences(found, who)] == ["A: Maud is away Mon 8 – Tue 9 Jun"]
+
+
+def test_many_findings_alike_are_one_line_for_all_their_steps_and_a_few_stay_apart() -> None:
+    made = template([step(f"s{n}", 1, n) for n in range(7)] + [step("loose"), step("free")])
+    lines = listed(findings(made, outline(made)))
+    assert [(line.text, len(line.keys)) for line in lines if line.keys] == [
+        ("9 steps have no role: choose them all", 9)
+    ]
+    assert [line.text.split(",")[0] for line in lines if not line.keys] == [
+        "Loose has no offset and no link",
+        "Free has no offset and no link",
+    ]

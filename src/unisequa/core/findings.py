@@ -7,7 +7,7 @@ practice, no source): a step has a role and a date, a list reads in the order in
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Set
+from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass
 
 from unisequa.core.checks import faults_in
@@ -46,6 +46,40 @@ class Finding:
     key: str = ""
     field: str = ""
     bars: bool = False
+
+
+_MANY = {
+    "role": "have no role",
+    "date": "have no offset and no link, so they stand at the first anchor",
+    "effort": "take more work than there are hours in their days",
+}
+FEW = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A finding as it is listed; ``keys`` are the steps that one line stands for, where there are many alike."""
+
+    finding: Finding
+    text: str
+    keys: tuple[str, ...] = ()
+
+
+def listed(found: Iterable[Finding]) -> list[Listed]:
+    """Findings as they are listed: more than a few of one kind that is mended for all at once as one line."""
+    alike: dict[str, list[Finding]] = {}
+    found = list(found)
+    for one in found:
+        alike.setdefault(one.kind, []).append(one)
+    lines = []
+    for one in found:
+        same = alike[one.kind]
+        if one.kind not in _MANY or len(same) <= FEW:
+            lines.append(Listed(one, one.text))
+        elif one is same[0]:
+            text = f"{count_words(len(same), 'step')} {_MANY[one.kind]}: choose them all"
+            lines.append(Listed(one, text, tuple(other.key for other in same)))
+    return lines
 
 
 def findings(template: Template, seen: Outline, people: Set[str] | None = None) -> list[Finding]:

@@ -12,7 +12,7 @@ from typing import Any
 from unisequa.core.conditions import sentence
 from unisequa.core.document import DayLabel, Link, Step, Template
 from unisequa.core.errors import DocumentError
-from unisequa.core.findings import Finding
+from unisequa.core.findings import Finding, listed
 from unisequa.core.grid import MINUTES, read_span
 from unisequa.core.includes import Library, Placed, whole
 from unisequa.core.outline import Outline
@@ -31,6 +31,7 @@ Json = dict[str, Any]
 def sheet_model(template: Template, seen: Outline, library: Library, checks: Iterable[Finding]) -> Json:
     """All that the sheet shows of a template."""
     found = list(checks)
+    lines_listed = listed(found)
     into: dict[str, list[Link]] = {}
     for link in template.links:
         into.setdefault(link.to, []).append(link)
@@ -63,10 +64,14 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
         "fault": seen.fault,
         "minutes": seen.minutes,
         "checks": [
-            _slim({"text": f.text, "part": f.part, "key": f.key, "field": f.field, "bars": f.bars})
-            for f in found[:MOST_CHECKS]
+            _slim({
+                "text": line.text, "part": line.finding.part, "key": line.finding.key, "field": line.finding.field,
+                "bars": line.finding.bars, "keys": list(line.keys),
+            })
+            for line in lines_listed[:MOST_CHECKS]
         ],
         "count": len(found),
+        "rest": max(len(lines_listed) - MOST_CHECKS, 0),
         "bars": sum(f.bars for f in found),
         "head": _head(template, seen, sum(part["head"]["count"] for part in included)),
     }  # fmt: skip

@@ -23,9 +23,8 @@ Sheet.watchView = function watchView() {
   const looked = () => {
     const { height, width } = view;
     measure();
-    if (Sheet.dragging) return;
     const resized = view.height !== height || view.width !== width;
-    if (resized) Sheet.drawField();
+    if (resized && !Sheet.dragging) Sheet.drawField();
     else if (view.top - view.from < AHEAD / 2 && view.from > 0) Sheet.drawMarks();
     else if (view.to - view.top - view.height < AHEAD / 2 && view.to < Sheet.height()) Sheet.drawMarks();
   };

@@ -52,7 +52,7 @@ function drawChecks() {
     row.append(go);
     return row;
   });
-  if (count > rows.length) rows.push(Object.assign(document.createElement("li"), { className: "hint", textContent: `and ${count - rows.length} more` }));
+  if (model.rest) rows.push(Object.assign(document.createElement("li"), { className: "hint", textContent: `and ${model.rest} more` }));
   if (!count) rows.push(Object.assign(document.createElement("li"), { className: "hint p-1", textContent: "Every step has a role and a date, every text is complete. It can be released." }));
   box.replaceChildren(...rows);
 }
@@ -60,6 +60,14 @@ function drawChecks() {
 // To the place of a finding: the cell, the panel's field, or the page that sets it up.
 Sheet.toCheck = function toCheck(check) {
   $("checks-box").open = false;
+  if (check.keys) {
+    Sheet.cur = { id: check.key, c: "t" };
+    Sheet.folded.clear();
+    Sheet.refresh();
+    Sheet.sel = new Set(check.keys.filter((key) => Sheet.at.has(key)));
+    Sheet.selected();
+    return Sheet.openPanel().then(() => $("panel").querySelector(`[data-f="${check.field}"]`)?.focus());
+  }
   if (check.part === "steps" && check.field === "sort") {
     const line = Sheet.line(check.key);
     return Sheet.edit({ op: "sort", phase: line.ph || "" }).then(() => { Sheet.go(check.key, "t"); toast("Sorted by date. Ctrl Z puts it back."); });

@@ -161,8 +161,14 @@ function barFrom(event, mark) {
 function tell(line, key, grip, slots, many) {
   const item = Sheet.item(key);
   const words = grip ? lengthWords(line.s[1] - line.s[0] + slots) : `${offsetWords(line, slots)}${many > 1 ? `, ${many} steps` : ""}`;
-  const x = X(line.s[1] + slots) + 14;
-  over().innerHTML = `<text class="lb told" x="${x}" y="${item.y + 19.5}">${esc(words)}</text>`;
+  over().innerHTML = told(words, X(line.s[1] + slots) + 14, X(line.s[0] + (grip ? 0 : slots)) - 14, item.y + 19.5);
+}
+
+// Words beside the pointer: to the right of what they are about, or to its left where there is no room.
+function told(words, right, left, y, more = "") {
+  const sheet = document.getElementById("sheet");
+  const fits = right + words.length * CHARACTER < sheet.scrollLeft + sheet.clientWidth - columnWidth();
+  return `<text class="lb told${more}" x="${fits ? right : left}" y="${y}"${fits ? "" : ' text-anchor="end"'}>${esc(words)}</text>`;
 }
 
 // Bars of a job of hours go by whole quarters of an hour, finer where there is room for it.
@@ -266,11 +272,16 @@ function aimAt(point, source, end) {
   if (!item || item.type !== "step" || !item.line.s || item.id === source) return null;
   const { x, end: right } = Sheet.ends(item.id);
   if (point.x < x - 20 || point.x > right + 20) return null;
-  const into = point.x > (x + right) / 2 && right - x > 14 ? "F" : "S";
+  const border = right - x > 40 ? (x + right) / 2 : right + 2; // a narrow bar's end is aimed at from beyond it
+  const into = point.x > border ? "F" : "S";
   return { key: item.id, type: end + into };
 }
 
-const TYPES = { FS: "starts after it finishes", SS: "starts after it starts", FF: "finishes after it finishes", SF: "finishes after it starts" };
+const shortened = (text) => (text.length > 44 ? `${text.slice(0, 43)}…` : text);
+const linkWords = (source, target, type) => {
+  const [from, to] = [source, target].map((key) => shortened(Sheet.line(key).t));
+  return `${to} ${type[1] === "S" ? "starts" : "ends"} after the ${type[0] === "S" ? "start" : "end"} of ${from}`;
+};
 
 // The link as it would be, with the circle it would make before it is let go.
 Sheet.drawAim = function drawAim(source, end, aim, point) {
@@ -282,9 +293,9 @@ Sheet.drawAim = function drawAim(source, end, aim, point) {
   const circle = aim ? Sheet.circle(source, aim.key) : null;
   let words = "";
   if (aim) {
-    const title = (key) => Sheet.line(key).t;
-    words = circle ? `A circle: ${circle.map(title).join(" → ")}` : `${title(aim.key)} ${TYPES[aim.type]}: ${title(source)}`;
-    document.querySelector(`#bars .mk[data-k="${CSS.escape(aim.key)}"]`).classList.add("aim");
+    words = circle ? `A circle: ${circle.map((key) => shortened(Sheet.line(key).t)).join(" → ")}` : linkWords(source, aim.key, aim.type);
+    const mark = document.querySelector(`#bars .mk[data-k="${CSS.escape(aim.key)}"]`);
+    if (mark) mark.classList.add("aim");
   }
   for (const key of circle || []) {
     const mark = document.querySelector(`#bars .mk[data-k="${CSS.escape(key)}"]`);
@@ -293,7 +304,7 @@ Sheet.drawAim = function drawAim(source, end, aim, point) {
   for (let i = 0; circle && i + 1 < circle.length; i += 1) {
     for (const path of document.querySelectorAll(`#links [data-l="${CSS.escape(`${circle[i]} ${circle[i + 1]}`)}"]`)) path.classList.add("circle");
   }
-  over().innerHTML = `<path class="aimline${circle ? " circle" : ""}" d="M${x} ${from.y}L${px} ${py}"/><text class="lb told${circle ? " circle" : ""}" x="${px + 14}" y="${py - 10}">${esc(words)}</text>`;
+  over().innerHTML = `<path class="aimline${circle ? " circle" : ""}" d="M${x} ${from.y}L${px} ${py}"/>${told(words, px + 14, px - 14, py - 10, circle ? " circle" : "")}`;
   document.getElementById("said").textContent = words;
 };
 Sheet.clearAim = function clearAim() {
@@ -310,7 +321,7 @@ Sheet.joined = function joined(source, target, type) {
   }
   const local = (model) => model.links.push([source, target, type]);
   return Sheet.edit({ op: "link", source, target, type }, { local }).then(() => {
-    toast(`${Sheet.line(target).t} ${TYPES[type]}: ${Sheet.line(source).t}`);
+    toast(linkWords(source, target, type));
   });
 };
 
