@@ -235,7 +235,8 @@ function numbers() {
     last = X(day);
     const shown = hours ? n / 60 : n;
     const text = (n === 0 ? "0" : n > 0 ? `+${shown}` : `−${-shown}`) + (hours ? " h" : "");
-    out += `<text class="dn mid${n % 5 ? " rest" : ""}" x="${X(day + 0.5)}" y="51">${text}</text>`;
+    const beside = !hours && Sheet.px < 22; // no wider than its day, a number stands behind the line of its week
+    out += `<text class="dn${beside ? "" : " mid"}${n % 5 ? " rest" : ""}" x="${beside ? X(day) + 3 : X(day + 0.5)}" y="51">${text}</text>`;
   }
   return out;
 }

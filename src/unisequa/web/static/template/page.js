@@ -273,11 +273,16 @@ Sheet.zoom = function zoom(by) {
   sheet.scrollLeft = Math.max(0, middle * Sheet.px - (sheet.clientWidth - columnWidth()) / 2);
 };
 
-// A job of hours is first shown as wide as there is room for it.
-Sheet.fitHours = function fitHours() {
-  if (!Sheet.model.minutes || Sheet.model.dates) return;
-  const room = $("sheet").clientWidth - columnWidth();
-  Sheet.px = Math.max(...ZOOMS.filter((px) => (Sheet.model.days * px) / 40 <= room), 15);
+// A job is first shown as large as there is room for the whole of it; a long one by its weeks.
+Sheet.fit = function fit() {
+  const { model } = Sheet;
+  const bars = model.lines.filter((line) => line.s).flatMap((line) => line.s);
+  if (model.dates || !bars.length) return;
+  const ends = [...bars, ...model.anchors.map((anchor) => anchor[2]).filter((day) => day !== null)];
+  const room = $("sheet").clientWidth - columnWidth() - 60;
+  const length = Math.max(...ends) - Math.min(...ends) + 1;
+  const fitting = ZOOMS.filter((px) => (model.minutes || px <= 36) && (length * px) / (model.minutes ? 40 : 1) <= room);
+  Sheet.px = Math.max(...fitting, 15);
 };
 
 // The first anchor in sight, with what comes before it.
@@ -391,7 +396,7 @@ document.addEventListener("alpine:init", () => {
       });
       restoreWidth();
       Sheet.watchView();
-      Sheet.fitHours();
+      Sheet.fit();
       Sheet.cur.id = work.dataset.selected || "";
       Sheet.refresh();
       Sheet.toAnchor();
