@@ -7,8 +7,9 @@ from typing import Any
 
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, Template, read_document
+from unisequa.core.document import CalendarDocument, Template
 from unisequa.core.plan import Plan
+from unisequa.core.reading import read_document
 
 GO = dt.date(2026, 6, 1)  # a Monday
 

@@ -150,7 +150,8 @@ def _elsewhere(finishes: Mapping[str, int]) -> Callable[[Wait, dt.date | None], 
 
 
 def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
-    from unisequa.core.document import CalendarDocument, read_document
+    from unisequa.core.document import CalendarDocument
+    from unisequa.core.reading import read_document
     from unisequa.formats.documents import read_file
 
     return tuple(read_document(CalendarDocument, read_file(path)) for path in paths or [])

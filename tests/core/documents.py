@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from tests.core.checker import MINUTES, Calendar, Checker
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.document import CalendarDocument
 from unisequa.core.plan import Plan
+from unisequa.core.reading import read_document
 
 GO = dt.date(2026, 6, 3)  # a Wednesday
 HOURS = ([["09:00", "09:03"], ["09:05", "09:07"]], [["23:57", "00:02"]], [["00:00", "00:02"], ["23:58", "24:00"]])

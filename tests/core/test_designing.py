@@ -15,7 +15,7 @@ from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.cascade import cascade
 from unisequa.core.checks import read_template
 from unisequa.core.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
-from unisequa.core.document import CalendarDocument, Fact, read_document
+from unisequa.core.document import CalendarDocument, Fact
 from unisequa.core.edits import AddLink, Drop, Move, RemoveLink
 from unisequa.core.errors import DocumentError, UnisequaError
 from unisequa.core.findings import findings, listed
@@ -23,6 +23,7 @@ from unisequa.core.from_run import template_from_run
 from unisequa.core.load import absences, loads
 from unisequa.core.outline import outline
 from unisequa.core.placeholders import condition_fault, holds
+from unisequa.core.reading import read_document
 
 FACTS = [
     Fact(key="entity", label="Entity", kind="choice", choices=("Shop", "It's new")),

@@ -17,11 +17,12 @@ from tests.plans import document, step
 from tests.test_cli import run
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.document import CalendarDocument
 from unisequa.core.errors import UnisequaError
 from unisequa.core.exchange import plan_document, read_plan
 from unisequa.core.includes import Library
 from unisequa.core.plan import Plan
+from unisequa.core.reading import read_document
 
 NONSENSE: list[Any] = [
     None, True, -1, 0, 3, 10**9, 10**30, 1.5, float("nan"), float("inf"), "", "\0", "a", "s0", "s1", "{{ x }}", "{{",

@@ -15,12 +15,13 @@ from tests.plans import document, step
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.cascade import cascade
 from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.document import CalendarDocument
 from unisequa.core.edits import Due, MoveAnchor
 from unisequa.core.errors import DocumentError
 from unisequa.core.grid import MINUTES, Grid
 from unisequa.core.includes import Library
 from unisequa.core.plan import Plan
+from unisequa.core.reading import read_document
 from unisequa.core.reasons import why
 
 LONDON = Grid(MINUTES, ZoneInfo("Europe/London"))

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.document import read_document
 from unisequa.core.errors import DocumentError
+from unisequa.core.reading import read_document
 from unisequa.core.recurrence import RepeatRule
 
 EVERY_DAY = WorkingCalendar("every day", "1111111")

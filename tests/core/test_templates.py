@@ -14,9 +14,10 @@ from unisequa.core import editing, linking
 from unisequa.core.assemble import Occasion, assemble, run_name
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.checks import read_template
-from unisequa.core.document import Anchor, CalendarDocument, Template, read_document
+from unisequa.core.document import Anchor, CalendarDocument, Template
 from unisequa.core.errors import DocumentError
 from unisequa.core.outline import outline
+from unisequa.core.reading import read_document
 from unisequa.core.reasons import reasons, why
 from unisequa.core.typed import TypedError, follows_words, typed_date, typed_follows, typed_when, when_words
 from unisequa.demo.fill import DOCUMENTS

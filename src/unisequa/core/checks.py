@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from unisequa.core.document import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Step, Template, read_document
+from unisequa.core.document import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Step, Template
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.network import find_circle
 from unisequa.core.placeholders import condition_fault, names_in, text_fault
+from unisequa.core.reading import read_document
 
 DEEPEST = 3
 MESSAGE_NAMES = frozenset({"task", "run", "start", "due", "person"})

@@ -11,21 +11,10 @@ from pydantic import ValidationError
 
 from unisequa.core.building import bridged
 from unisequa.core.checks import DEEPEST, conditions_of, faults_in, may_wait
-from unisequa.core.document import (
-    Anchor,
-    DayLabel,
-    Fact,
-    Include,
-    Link,
-    Model,
-    Phase,
-    Role,
-    Step,
-    Template,
-    faults_of,
-)
+from unisequa.core.document import Anchor, DayLabel, Fact, Include, Link, Model, Phase, Role, Step, Template
 from unisequa.core.errors import UnisequaError
 from unisequa.core.grid import MINUTES, read_span, span_text
+from unisequa.core.reading import faults_of
 from unisequa.core.task import LinkOf
 
 

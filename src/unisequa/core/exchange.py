@@ -24,13 +24,13 @@ from unisequa.core.document import (
     Model,
     When,
     grid_of,
-    read_document,
     readable_zone,
 )
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.grid import MINUTES, Grid
 from unisequa.core.network import find_circle
 from unisequa.core.plan import Plan, boundaries, standing
+from unisequa.core.reading import read_document
 from unisequa.core.reasons import reasons
 from unisequa.core.task import Awaited, Calendars, LinkOf, State, Task
 

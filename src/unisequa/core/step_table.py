@@ -14,8 +14,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from unisequa.core.checks import faults_in, may_wait
-from unisequa.core.document import KEY, Link, Phase, Role, SignOff, Step, Template, faults_of
+from unisequa.core.document import KEY, Link, Phase, Role, SignOff, Step, Template
 from unisequa.core.editing import EditError, slug
+from unisequa.core.reading import faults_of
 from unisequa.core.rows import rows
 from unisequa.core.step_fields import field_text, typed_values
 from unisequa.core.typed import TypedError, typed_follows

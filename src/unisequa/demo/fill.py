@@ -17,9 +17,10 @@ from unisequa.actions.shelf import newest
 from unisequa.actions.templates import keep_template
 from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, read_document
+from unisequa.core.document import CalendarDocument
 from unisequa.core.editing import change_step
 from unisequa.core.edits import Move
+from unisequa.core.reading import read_document
 from unisequa.store.engine import Store
 from unisequa.store.models import Calendar, Edition, Leave, Person, Run
 from unisequa.store.plans import template_of

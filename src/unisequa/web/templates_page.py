@@ -17,8 +17,8 @@ from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused
 from unisequa.actions.rehearsals import Rehearsal
 from unisequa.actions.shelf import newest, shelf_of
 from unisequa.core.clip import copied
-from unisequa.core.document import faults_of
 from unisequa.core.editing import EditError, slug
+from unisequa.core.reading import faults_of
 from unisequa.formats.documents import write_json, write_yaml
 from unisequa.store.models import Edition, Person
 from unisequa.store.plans import template_of
