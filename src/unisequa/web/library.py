@@ -15,12 +15,12 @@ from unisequa.actions.errors import Refused
 from unisequa.actions.shelf import Shelf as IncludedFrom
 from unisequa.actions.shelf import newest
 from unisequa.core.conditions import sentence
-from unisequa.core.document import Template
+from unisequa.core.document import Step, Template
 from unisequa.core.errors import DocumentError
 from unisequa.core.includes import laid_open
 from unisequa.core.outline import outline
 from unisequa.core.rows import rows
-from unisequa.core.step_fields import field_text
+from unisequa.core.step_fields import duration_text, field_text
 from unisequa.core.words import count_words, day_words
 from unisequa.store.models import Person
 from unisequa.store.plans import template_of
@@ -176,7 +176,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
                 step.title,
                 field_text(template, step, "role"),
                 field_text(template, step, "when") or field_text(template, step, "follows"),
-                "milestone" if step.days == 0 else count_words(step.days, "day"),
+                _lasts(template, step),
                 shown.depth,
                 condition=sentence(step.only_if, template) if step.only_if else "",
             )
@@ -190,6 +190,14 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
         ", ".join(fact.label for fact in template.facts) or "nothing",
     )
     return render(request, "library_preview.html", found)
+
+
+def _lasts(template: Template, step: Step) -> str:
+    if any(other.parent == step.key for other in template.steps):
+        return ""
+    if template.grid == "minute":
+        return duration_text(template, step)
+    return "milestone" if step.days == 0 else count_words(step.days, "day")
 
 
 @router.post("/library")

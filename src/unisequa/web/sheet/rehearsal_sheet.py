@@ -9,7 +9,7 @@ from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.load import week_words
 from unisequa.core.plan import Plan
 from unisequa.core.schedule import UNDATED
-from unisequa.core.words import day_words, read_words, slots_words, span_words
+from unisequa.core.words import count_words, day_words, read_words, slots_words, span_words
 
 MARGIN = 5
 MOST_DAYS = 1500
@@ -36,12 +36,11 @@ def on_dates(model: Json, found: Rehearsed) -> Json:
             kept |= {"da": "not in this case", "gone": True}
         lines.append({key: value for key, value in kept.items() if value or key in {"k", "n"}})
     first, days = _reach(plan)
-    reach = plan.reach()
     note |= {
         "warnings": [warning.text for warning in found.warnings[:MOST_WARNINGS]],
         "count": len(found.warnings),
         "name": plan.name,
-        "span": f"{span_words(*reach)}, {plan.working_days()} working days" if reach else "",
+        "span": _span(plan),
         "load": _load(found),
     }
     per = plan.grid.per_day
@@ -61,6 +60,16 @@ def on_dates(model: Json, found: Rehearsed) -> Json:
         "rehearsal": note,
         "fault": "",
     }
+
+
+def _span(plan: Plan) -> str:
+    """From when to when, and how long that is."""
+    span, reach = plan.span(), plan.reach()
+    if span is None or reach is None:
+        return ""
+    if plan.grid.per_day > 1:
+        return read_words(*span, plan.grid)
+    return f"{span_words(*reach)}, {count_words(plan.working_days() or 0, 'working day')}"
 
 
 def _day(plan: Plan, at: int | None) -> float | None:
@@ -95,7 +104,9 @@ def _line(plan: Plan, i: int, found: Rehearsed) -> Json:
 
 def _include(head: Json, plan: Plan) -> Json:
     inside = [i for key, i in plan.positions.items() if key.split(".", 1)[0] == head["key"] and "." in key]
-    spans = [(plan.schedule.start[i], plan.schedule.finish[i]) for i in inside if plan.schedule.start[i] != UNDATED]
+    per = plan.grid.per_day
+    dated = [i for i in inside if plan.schedule.start[i] != UNDATED]
+    spans = [(plan.schedule.start[i] / per, plan.schedule.finish[i] / per) for i in dated]
     return head | {"s": [min(a for a, _ in spans), max(b for _, b in spans)] if spans else None, "count": len(inside)}
 
 

@@ -186,12 +186,13 @@ function verticals() {
   if (model.deadline) found.push({ kind: "deadline", x: X(model.deadline + 1), text: "Deadline" });
   for (const [day, label] of model.labels) found.push({ kind: "label", x: X(day + 0.5), text: label, low: !model.dates });
   const taken = { high: [], low: [] };
+  for (const line of found) taken[line.low ? "low" : "high"].push([line.x - 5, line.x + 5, line]);
   for (const line of found) {
     const row = taken[line.low ? "low" : "high"];
     const length = line.text.length * CHARACTER + 12;
     for (const [a, b, end] of [[line.x - 4, line.x + length, false], [line.x - length, line.x + 4, true]]) {
-      if (a < -6 || b > Sheet.width() + 6 || row.some(([c, d]) => b > c && a < d)) continue;
-      row.push([a, b]);
+      if (a < -6 || b > Sheet.width() + 6 || row.some(([c, d, whose]) => whose !== line && b > c && a < d)) continue;
+      row.push([a, b, line]);
       Object.assign(line, { shown: true, end });
       break;
     }

@@ -291,7 +291,8 @@ Sheet.toAnchor = function toAnchor() {
   const anchor = Sheet.model.anchors.find((one) => one[2] !== null);
   if (!sheet || !anchor) return;
   const room = sheet.clientWidth - columnWidth();
-  const first = Math.min(...Sheet.model.lines.filter((line) => line.s).map((line) => line.s[0]), anchor[2]);
+  const bars = Sheet.model.lines.filter((line) => line.s).map((line) => line.s[0]);
+  const first = Math.min(...bars, ...(bars.length && Sheet.model.dates ? [] : [anchor[2]]));
   if (Sheet.model.dates) {
     sheet.scrollLeft = Math.max(0, X(first) - 40);
     return;
