@@ -279,6 +279,21 @@ def test_a_wrong_entry_is_told_at_its_cell_and_what_was_typed_is_kept(ada: Page)
     expect(ada.locator('.row[data-k="print"] .c-w')).to_have_text("start +6 wd")
 
 
+def test_typing_goes_on_in_a_row_that_is_moved_meanwhile(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.locator('.row[data-k="check"] .c-t').click()
+    ada.keyboard.press("Alt+ArrowUp")  # its answer comes while the next words are typed
+    ada.keyboard.press("F2")
+    ada.keyboard.press("Home")
+    ada.keyboard.type("First ")
+    settled(ada)
+    assert titles(ada)[:2] == ["Check", "Draft"]
+    expect(ada.locator('.row[data-k="check"] .edit')).to_be_focused()
+    ada.keyboard.type("full ")
+    ada.keyboard.press("Enter")
+    assert titles(ada)[:2] == ["First full Check", "Draft"]
+
+
 def test_two_people_on_one_draft_see_each_others_changes(ada: Page, address: str) -> None:
     open_bulletin(ada)
     ada.get_by_role("link", name="Editions").click()

@@ -69,7 +69,7 @@ Sheet.type = function type(id, c, initial) {
   delete cell.dataset.text;
   Sheet.editor = { id, c, input, was, item };
   if (Suggest.sources[c]) Suggest.attach(input, Suggest.sources[c]);
-  input.addEventListener("blur", () => { if (Sheet.editor && Sheet.editor.input === input) Sheet.commit(); });
+  input.addEventListener("blur", () => { if (Sheet.editor && Sheet.editor.input === input && !Sheet.drawing) Sheet.commit(); });
   input.focus({ preventScroll: true });
   cell.parentElement.scrollIntoView({ block: "nearest" });
   if (initial === undefined && !fault) input.select();

@@ -21,7 +21,26 @@ const icon = (name) => {
   return svg;
 };
 
+// A row that is moved loses the focus, which would end the typing in it: it is given back, the caret where it was.
 Sheet.drawRows = function drawRows() {
+  const { editor } = Sheet;
+  const held = document.getElementById("rows").contains(document.activeElement);
+  const caret = editor && [editor.input.selectionStart, editor.input.selectionEnd];
+  Sheet.drawing = true;
+  placeRows();
+  Sheet.drawing = false;
+  if (editor && !editor.input.isConnected) {
+    Sheet.editor = null;
+    Suggest.close();
+    if (editor.input.value !== editor.was) toast(`The row you were typing into is gone. You had typed: ${editor.input.value}`);
+  } else if (editor && held && document.activeElement !== editor.input) {
+    editor.input.focus({ preventScroll: true });
+    editor.input.setSelectionRange(...caret);
+  }
+  if (held && !document.getElementById("rows").contains(document.activeElement)) Sheet.cellOf(Sheet.cur.id, Sheet.cur.c)?.focus({ preventScroll: true });
+};
+
+function placeRows() {
   const box = document.getElementById("rows");
   const columns = Sheet.columns();
   if (box.dataset.columns !== columns.join()) {
@@ -58,7 +77,7 @@ Sheet.drawRows = function drawRows() {
   box.setAttribute("aria-rowcount", Sheet.items.length);
   showFaults();
   Sheet.markCurrent();
-};
+}
 
 function newRow(item) {
   const row = made("div", { class: "row", role: "row", "data-k": item.id });

@@ -12,7 +12,7 @@ Suggest.attach = function attach(input, source) {
   }
   input.setAttribute("aria-autocomplete", "list");
   input.addEventListener("input", () => Suggest.open(input, source));
-  input.addEventListener("blur", () => Suggest.close());
+  input.addEventListener("blur", () => { if (!Sheet.drawing) Suggest.close(); });
 };
 
 Suggest.open = function open(input, source) {
