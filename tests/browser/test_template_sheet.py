@@ -279,6 +279,20 @@ def test_a_wrong_entry_is_told_at_its_cell_and_what_was_typed_is_kept(ada: Page)
     expect(ada.locator('.row[data-k="print"] .c-w')).to_have_text("start +6 wd")
 
 
+def test_a_column_is_pasted_as_one_edit(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.locator('.row[data-k="draft"] .c-r').click()
+    paste(ada, "Editor\nEditor\nBindery\nLead\nNobody")
+    assert [line["r"] for line in lines(ada)] == ["Editor", "Editor", "Bindery", "Lead"]
+    expect(ada.get_by_role("status")).to_contain_text("1 of 5 lines had no row")
+    ada.locator('.row[data-k="check"] .c-d').click()
+    paste(ada, "2\nsoon")
+    expect(ada.get_by_role("status")).to_contain_text('Print: "soon" is no number of working days')
+    assert [line["d"] for line in lines(ada)] == ["2", "1", "3", "1"]
+    press(ada, "Control+z")
+    assert [line["r"] for line in lines(ada)] == ["Writer", "Editor", "Writer", "Lead"]
+
+
 def test_typing_goes_on_in_a_row_that_is_moved_meanwhile(ada: Page) -> None:
     open_bulletin(ada)
     ada.locator('.row[data-k="check"] .c-t').click()

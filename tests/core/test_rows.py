@@ -227,6 +227,18 @@ def test_in_a_job_of_hours_bars_move_and_stretch_by_minutes() -> None:
     assert linking.stretch(longer, "b", -500, seen).steps[1].duration == "1m"
 
 
+def test_a_column_is_set_text_by_text_or_not_at_all() -> None:
+    keys = ["crates", "labels", "ship"]
+    found = step_fields.set_column(job(), keys, "role", ["Packer", "Packer", "Carrier"])
+    assert [s.role for s in found.steps if s.key in keys] == ["packer", "packer", "carrier"]
+    found = step_fields.set_column(found, keys, "follows", ["", "crates", "labels +1 wd"])
+    assert [(k.from_, k.to) for k in found.links] == [("crates", "labels"), ("labels", "ship")]
+    assert [s.days for s in step_fields.set_column(found, keys, "duration", ["2", "0", "1 w"]).steps][1:4] == [2, 0, 5]
+    with pytest.raises(EditError, match=r'Labels: "soon" is no number') as caught:
+        step_fields.set_column(found, keys, "duration", ["2", "soon", "3"])
+    assert caught.value.field == "duration"
+
+
 @pytest.mark.parametrize(
     "name, text, shown_as",
     [

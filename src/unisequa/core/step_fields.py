@@ -112,6 +112,32 @@ def set_field(template: Template, keys: Sequence[str], name: str, text: str) -> 
     return change_each(template, {step.key: typed_values(template, step, name, text) for step in steps})
 
 
+def set_column(template: Template, keys: Sequence[str], name: str, texts: Sequence[str]) -> Template:
+    """One field of many steps, each set to its own text, as a column is pasted; all of them or none.
+
+    Raises
+    ------
+    EditError
+        Naming the step whose text is not understood.
+    """
+    pairs = [
+        (template.steps[index_of(template.steps, key, "step")], text) for key, text in zip(keys, texts, strict=True)
+    ]
+    values: dict[str, dict[str, Any]] = {}
+    for step, text in pairs:
+        try:
+            if name in {"follows", "phase", "parent"}:
+                template = set_field(template, [step.key], name, text)
+            elif name in {"role", "sign_off"}:
+                template, role = role_named(template, " ".join(text.split()))
+                values[step.key] = {name: role if name == "role" else _signed(step, role)}
+            else:
+                values[step.key] = typed_values(template, step, name, text)
+        except EditError as error:
+            raise EditError(error.field, f"{step.title}: {error}") from None
+    return change_each(template, values) if values else template
+
+
 def typed_values(template: Template, step: Step, name: str, text: str) -> dict[str, Any]:
     """What a field's text comes to, as the step's document has it: of fields that concern the step alone.
 

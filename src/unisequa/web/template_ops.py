@@ -52,6 +52,15 @@ class Set(Op):
     was: Text | None = None
 
 
+class Column(Op):
+    """A field of many steps, each with its own text."""
+
+    op: Literal["column"]
+    keys: Keys
+    field: Short
+    values: Annotated[list[Text], Field(min_length=1, max_length=5000)]
+
+
 class Insert(Op):
     """New steps, one a line of ``text``."""
 
@@ -247,8 +256,8 @@ class Detach(Op):
 
 
 AnyOp = Annotated[
-    Set | Insert | Table | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort | AddPart
-    | NudgePart | MovePart | RemovePart | Rename | Part | About | ConditionOp | MessageOp | Detach,
+    Set | Column | Insert | Table | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort
+    | AddPart | NudgePart | MovePart | RemovePart | Rename | Part | About | ConditionOp | MessageOp | Detach,
     Field(discriminator="op"),
 ]  # fmt: skip
 
@@ -275,6 +284,10 @@ def edit_of(
                 _unchanged(template, op)
                 edited = step_fields.set_field(template, op.keys, op.field, op.value)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
+            case Column():
+                if len(op.keys) != len(op.values):
+                    raise EditError(op.field, "there must be as many texts as steps")
+                return step_fields.set_column(template, op.keys, op.field, op.values)
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
             case Table():

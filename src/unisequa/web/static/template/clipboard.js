@@ -62,6 +62,11 @@ function downColumn(id, c, lines) {
   const keys = Sheet.sel.size > 1 && lines.length === 1 ? Sheet.ownKeys() : null;
   if (keys) return Sheet.set(keys, c, lines[0]);
   const rows = Sheet.items.slice(Sheet.at.get(id)).filter((item) => item.type === "step" && !item.line.in);
-  lines.slice(0, rows.length).forEach((line, i) => Sheet.set([rows[i].id], c, line.trim()));
-  return undefined;
+  if (lines.length === 1) return Sheet.set([id], c, lines[0].trim());
+  const chosen = rows.slice(0, lines.length).map((item) => item.id);
+  const values = new Map(chosen.map((key, i) => [key, lines[i].trim()]));
+  const local = (model) => Sheet.changeLines(model, (line) => values.has(line.k) && { [c]: values.get(line.k) });
+  return Sheet.edit({ op: "column", keys: chosen, field: Sheet.fields[c], values: [...values.values()] }, { local }).then(() => {
+    if (lines.length > rows.length) toast(`${lines.length - rows.length} of ${lines.length} lines had no row to go to.`);
+  });
 }
