@@ -12,6 +12,7 @@ import pytest
 from tests.plans import document, step
 from tests.site import Browser, Site, make_site
 from tests.web.test_pages import words
+from unisequa.actions import access, drafts
 
 
 class Sheet:
@@ -204,6 +205,29 @@ def test_an_included_template_shares_the_first_anchor_and_the_roles_of_the_same_
     assert refused.status_code == 422 and "not there" in refused.json()["message"]
     panel = words(sheet.browser.get(f"{sheet.path}/panel?k=issue.check").text)
     assert "A step of Issue of the bulletin, which is included here" in panel
+
+
+def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for_it(site: Site) -> None:
+    with site.store.writing() as session:
+        access.open_to(session, site.person("Ada"), drafts.template_row(session, site.template), "nothing")
+    browser = site.client("Cleo")
+    browser.get("/library")
+    made = browser.post("/library", {"name": "Anniversary"})
+    site.template = int(str(made.url).rpartition("/")[2])
+    sheet = Sheet(site, "Cleo")
+    sheet.edit(op="insert", text="Party", where={"phase": ""})
+    refused = sheet.edit(op="add", part="includes", label="Issue of the bulletin")
+    assert refused.status_code == 422 and sheet.browser.get(f"{sheet.path}/file").json().get("includes") is None
+    waiting = sheet.edit(op="set", keys=["party"], field="waits_for", value="Issue of the bulletin: print")
+    assert waiting.status_code == 422 and "is not open to you" in waiting.json()["message"]
+    for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup"):
+        assert "bulletin" not in sheet.browser.get(page).text
+    content = document([], name="Copy", includes=[{"key": "b", "template": "Issue of the bulletin"}])
+    browser.get("/import")
+    files = {"file": ("copy.json", json.dumps(content).encode())}
+    brought = browser.client.post("/import", data={"csrf": browser.token}, files=files)
+    answer = browser.post(brought.url.path, {"act": "make", "template": "Copy"})
+    assert answer.status_code == 422 and "which is not open to you" in words(answer.text)
 
 
 def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(site: Site) -> None:

@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
+from unisequa.actions.access import may
 from unisequa.core.document import Template
 from unisequa.core.includes import Library
-from unisequa.store.models import Edition, TemplateRow
+from unisequa.store.models import Edition, Person, TemplateRow
 from unisequa.store.plans import pinned, template_of
 
 
@@ -45,14 +46,16 @@ def shelf_of(session: Session, edition: Edition) -> Shelf:
     )
 
 
-def newest(session: Session) -> Shelf:
-    """The newest released edition of every template."""
+def newest(session: Session, viewer: Person | None = None) -> Shelf:
+    """The newest released edition of every template; of those only that somebody may look at, if one is named."""
     shelf: list[tuple[str, Template]] = []
     ids: dict[str, int] = {}
     editions: dict[str, int] = {}
     for row in session.scalars(
         select(TemplateRow).options(selectinload(TemplateRow.editions)).order_by(TemplateRow.id)
     ):
+        if viewer is not None and not may(row, viewer, "look"):
+            continue
         released = [edition for edition in row.editions if edition.state == "released"]
         if released:
             inner = template_of(released[-1])

@@ -16,6 +16,7 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import edit_draft
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
+from unisequa.actions.shelf import newest
 from unisequa.actions.templates import keep_template, library
 from unisequa.core.checks import read_template
 from unisequa.core.document import Anchor, Template
@@ -261,6 +262,13 @@ def _make(session: Session, me: Person, upload: Upload, form: FormData) -> int:
     into, target = _target(session, me, form)
     if upload.template:
         template = upload.template
+        open_ = newest(session, me).library
+        if closed := [
+            i.template
+            for i in template.includes
+            if newest(session).library.find(i.template) and not open_.find(i.template)
+        ]:
+            raise Refused({"": f"This template includes {closed[0]}, which is not open to you; ask its owner."})
     else:
         read = _read(upload, target or _base(form, upload), _columns(upload, form))
         if read.faults:

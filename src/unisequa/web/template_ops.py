@@ -255,6 +255,15 @@ class Detach(Op):
     sha256: Short
 
 
+def templates_named(op: Any) -> list[str]:
+    """The templates that an edit brings in by name, to include them or to wait for a step of theirs."""
+    if isinstance(op, AddPart):
+        return [op.label] if op.part == "includes" else []
+    if isinstance(op, Set) and op.field == "waits_for":
+        return [line.rpartition(":")[0].strip() for line in op.value.splitlines() if line.strip()]
+    return []
+
+
 AnyOp = Annotated[
     Set | Column | Insert | Table | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort
     | AddPart | NudgePart | MovePart | RemovePart | Rename | Part | About | ConditionOp | MessageOp | Detach,
@@ -317,8 +326,10 @@ def edit_of(
                 starts = {key: span[0] for key, span in outline(template, library).spans.items()}
                 return rows.sort_by_date(template, starts, op.phase)
             case AddPart():
-                inner = library.find(op.label) if op.part == "includes" else None
-                if inner is not None:
+                if op.part == "includes":
+                    inner = library.find(op.label)
+                    if inner is None:
+                        raise EditError("label", f'no template "{op.label}" is released here')
                     edited, key = template_parts.include(template, inner)
                 else:
                     edited, key = editing.add_named(template, op.part, op.label)

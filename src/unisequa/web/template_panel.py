@@ -22,7 +22,7 @@ from unisequa.core.includes import Library, whole
 from unisequa.core.step_fields import FIELDS, KINDS, PRIORITIES, field_text
 from unisequa.core.template_parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
 from unisequa.core.waits import wait_words
-from unisequa.store.models import Edition
+from unisequa.store.models import Edition, Person
 from unisequa.store.plans import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
@@ -113,20 +113,22 @@ def panel(
         steps = {step.key: step for step in template.steps}
         chosen = [steps[key] for key in k if key in steps]
         if chosen:
-            found = _panel(session, row, template, chosen, editable=may_change(row, me))
+            found = _panel(session, me, row, template, chosen, editable=may_change(row, me))
         else:
             shelf = shelf_of(session, row)
-            found = _included(session, row, template, shelf, k[0])
+            found = _included(session, me, row, template, shelf, k[0])
     return render(request, "step_panel.html", {"p": found})
 
 
-def _panel(session: Session, row: Edition, template: Template, steps: list[Step], *, editable: bool) -> Panel:
+def _panel(
+    session: Session, me: Person, row: Edition, template: Template, steps: list[Step], *, editable: bool
+) -> Panel:
     texts = [{name: field_text(template, step, name) for name in FIELDS} for step in steps]
     values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELDS}
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
-    library = newest(session).library
+    library = newest(session, me).library
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
     return Panel(
@@ -212,7 +214,7 @@ def _builder(template: Template, text: str) -> str:
     )
 
 
-def _included(session: Session, row: Edition, template: Template, shelf: Shelf, key: str) -> Panel:
+def _included(session: Session, me: Person, row: Edition, template: Template, shelf: Shelf, key: str) -> Panel:
     """The panel of a step of an included template: to look at; it is changed where it is written."""
     try:
         parts = whole(template, shelf.library)
@@ -224,7 +226,7 @@ def _included(session: Session, row: Edition, template: Template, shelf: Shelf, 
     include = next(include for include in template.includes if include.key == key.split(".", maxsplit=1)[0])
     inner = shelf.library.find(include.template)
     home = inner if inner and any(step.key == placed.step.key for step in inner.steps) else None
-    found = _panel(session, row, home or template, [placed.step], editable=False) if home else _nothing(row)
+    found = _panel(session, me, row, home or template, [placed.step], editable=False) if home else _nothing(row)
     values = {f: getattr(found, f) for f in found.__dataclass_fields__}
     return Panel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})
 
@@ -291,7 +293,7 @@ def setup(
     with store.reading() as session:
         row = edition_of(session, me, template_id, edition)
         template = template_of(row)
-        shelf = newest(session)
+        shelf = newest(session, me)
         found = Setup(
             id=template_id,
             template=template,
