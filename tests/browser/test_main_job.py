@@ -13,7 +13,7 @@ AXE = Path(__file__).parents[2] / "assets/node_modules/axe-core/axe.min.js"
 
 def open_run(page: Page) -> None:
     page.get_by_role("link", name="Bulletin 7").click()
-    page.wait_for_selector("#field")
+    page.wait_for_url("**/runs/1")  # with its scripts
 
 
 def drag(page: Page, selector: str, days: int, *, grip: bool = False) -> None:
@@ -191,8 +191,8 @@ def test_the_theme_is_switched_and_kept(ada: Page) -> None:
 
 def test_at_390_pixels_the_run_is_a_list_with_its_panel(ada: Page) -> None:
     ada.set_viewport_size({"width": 390, "height": 800})
-    open_run_narrow = ada.get_by_role("link", name="Bulletin 7")
-    open_run_narrow.click()
+    ada.get_by_role("link", name="Bulletin 7").click()
+    ada.wait_for_url("**/runs/1")  # with its scripts
     ada.locator('.row[data-k="draft"]').click()
     expect(ada.get_by_label("Selected task")).to_contain_text("Draft")
     assert ada.evaluate("document.documentElement.scrollWidth") <= 390
