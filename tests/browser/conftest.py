@@ -12,9 +12,11 @@ from typing import Any
 
 import pytest
 import uvicorn
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from tests.site import Site, make_site
+
+expect.set_options(timeout=10_000)  # a machine at work on something else is slow, not wrong
 
 
 @pytest.fixture(scope="session")

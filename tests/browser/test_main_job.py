@@ -53,6 +53,7 @@ def test_from_a_template_to_a_shifted_run_and_back(ada: Page, address: str) -> N
     page.wait_for_url("**/templates/1")
     expect(page.locator("#about-line")).to_contain_text("released")
     page.get_by_role("link", name="Start a run").click()
+    page.wait_for_url("**/start/1**")
     page.get_by_label("Go", exact=True).fill("fri")
     page.get_by_label("Number").fill("8")
     go = page.get_by_role("button", name="Start the run with 5 tasks")
