@@ -220,7 +220,7 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     assert refused.status_code == 422 and sheet.browser.get(f"{sheet.path}/file").json().get("includes") is None
     waiting = sheet.edit(op="set", keys=["party"], field="waits_for", value="Issue of the bulletin: print")
     assert waiting.status_code == 422 and "is not open to you" in waiting.json()["message"]
-    for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup"):
+    for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup", f"{sheet.path}/elsewhere"):
         assert "bulletin" not in sheet.browser.get(page).text
     content = document([], name="Copy", includes=[{"key": "b", "template": "Issue of the bulletin"}])
     browser.get("/import")

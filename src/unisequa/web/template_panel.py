@@ -9,7 +9,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from sqlalchemy.orm import Session
-from starlette.responses import Response
+from starlette.responses import JSONResponse, Response
 
 from unisequa.actions.editions import edition_of
 from unisequa.actions.people import people
@@ -18,7 +18,7 @@ from unisequa.actions.shelf import Shelf, newest, shelf_of
 from unisequa.core.conditions import BY_KIND, condition_of, sentence
 from unisequa.core.document import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
-from unisequa.core.includes import Library, whole
+from unisequa.core.includes import whole
 from unisequa.core.step_fields import FIELDS, KINDS, PRIORITIES, field_text
 from unisequa.core.template_parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
 from unisequa.core.waits import wait_words
@@ -86,7 +86,6 @@ class Panel:
     held: str
     held_words: str
     waits: Sequence[str]
-    elsewhere: str
     kinds: Sequence[tuple[str, str]]
     priorities: Sequence[tuple[str, str]]
     phases: Sequence[tuple[str, str]]
@@ -120,6 +119,21 @@ def panel(
     return render(request, "step_panel.html", {"p": found})
 
 
+@router.get("/templates/{template_id}/elsewhere")
+def elsewhere(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
+    """The steps of other released templates that a step here may wait for, to choose from while typing."""
+    with store.reading() as session:
+        own = edition_of(session, me, template_id).template_id
+        shelf = newest(session, me)
+    found = [
+        {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
+        for other in shelf.library.all()
+        if shelf.ids[other.name] != own
+        for step in other.steps
+    ]
+    return JSONResponse(found)
+
+
 def _panel(
     session: Session, me: Person, row: Edition, template: Template, steps: list[Step], *, editable: bool
 ) -> Panel:
@@ -150,7 +164,6 @@ def _panel(
         held=_builder(template, held),
         held_words=sentence(held, template) if held else "",
         waits=[wait_words(wait, template, library) for wait in only.waits_for] if only else (),
-        elsewhere=_elsewhere(template, library) if only and editable else "[]",
         kinds=tuple(KINDS.items()),
         priorities=tuple(PRIORITIES.items()),
         phases=[(phase.key, phase.label) for phase in template.phases],
@@ -165,17 +178,6 @@ def _same(texts: Iterable[str | None]) -> str:
     """What they all say; nothing where they differ."""
     found = {text or "" for text in texts}
     return found.pop() if len(found) == 1 else ""
-
-
-def _elsewhere(template: Template, library: Library) -> str:
-    """The steps of released templates that a step here may wait for, for the script that suggests them."""
-    found = [
-        {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
-        for other in library.all()
-        if other.name != template.name
-        for step in other.steps
-    ]
-    return json.dumps(found).replace("<", "\\u003c")
 
 
 def _neighbours(template: Template, key: str, titles: Mapping[str, str], *, into: bool) -> list[Neighbour]:
@@ -235,7 +237,7 @@ def _nothing(row: Edition) -> Panel:
     empty: dict[str, str] = dict.fromkeys(FIELDS, "")
     return Panel(
         row.template_id, row.number, (), "This step is not there any more", empty, False, False, "", False, (), (), (),
-        (), "{}", "", "{}", "", (), "[]", (), (), (), (), (), (), (),
+        (), "{}", "", "{}", "", (), (), (), (), (), (), (), (),
     )  # fmt: skip
 
 

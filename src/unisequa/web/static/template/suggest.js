@@ -130,13 +130,21 @@ Suggest.sources = {
     return { from, to: caret + (behind ? behind[0].length : 0), options };
   },
 };
-// The steps of other jobs, for the line that the caret is in.
+// The steps of other jobs, for the line that the caret is in; asked for when the field is first entered.
+let elsewhere = null;
+document.addEventListener("focusin", (event) => {
+  if (event.target.id !== "p-waits_for" || elsewhere) return;
+  elsewhere = [];
+  fetch(`${Sheet.path()}/elsewhere`).then((answer) => (answer.ok ? answer.json() : [])).then((found) => {
+    elsewhere = found;
+    if (document.activeElement === event.target && event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("input"));
+  });
+});
 Suggest.sources.o = (value, caret) => {
   const from = value.lastIndexOf("\n", caret - 1) + 1;
   const word = value.slice(from, caret).trim();
-  const all = document.getElementById("others-steps");
-  if (!word || !all || / on /.test(word)) return null;
-  const options = matching(JSON.parse(all.textContent), word).filter((one) => one.text !== word);
+  if (!word || / on /.test(word)) return null;
+  const options = matching(elsewhere || [], word).filter((one) => one.text !== word);
   return { from, to: caret, options };
 };
 Suggest.sources.t = Suggest.sources.text;
