@@ -9,7 +9,9 @@ import pytest
 from tests.plans import GO, step, template
 from unisequa.core.assemble import Occasion, assemble
 from unisequa.core.cascade import cascade
+from unisequa.core.changes_told import told
 from unisequa.core.clip import copied, pasted
+from unisequa.core.comparison import difference
 from unisequa.core.document import Template, Wait
 from unisequa.core.editing import EditError
 from unisequa.core.edits import Move
@@ -122,6 +124,15 @@ def test_without_a_run_of_that_date_it_is_told_and_nothing_is_moved() -> None:
     told = [warning.text for warning in plan.warnings if warning.kind == "awaits"]
     assert told == ["Collect waits for closed of Month-end close, which has no run of that date yet"]
     assert plan.read(0) == (GO.toordinal(), GO.toordinal())
+
+
+def test_what_is_newly_awaited_and_no_longer_is_told_in_words() -> None:
+    before = report(FOR_CLOSED)
+    after = set_field(before, ["collect"], "waits_for", "Stocktake: counted on board")
+    lines = told(difference(before.written(), after.written()), before, after)
+    assert [str(line) for line in lines] == [
+        "step Collect changed: waits for counted of Stocktake, no longer waits for closed of month-end-close"
+    ]
 
 
 def test_a_copied_step_keeps_waiting_by_the_same_date() -> None:

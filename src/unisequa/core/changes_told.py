@@ -18,8 +18,7 @@ NOUNS = {
 }  # fmt: skip
 _FIELDS = {
     "when": "offset", "not_before": "not before", "only_if": "condition", "may_skip": "may be skipped",
-    "sign_off": "sign-off", "waits_for": "waits for",
-    "links_out": "links to pages", "from": "measured from", "title": "title", "key": "key",
+    "sign_off": "sign-off", "links_out": "links to pages", "from": "measured from", "title": "title", "key": "key",
     "calendar": "working calendar", "naming": "name of runs", "zone": "time zone",
 }  # fmt: skip
 SHORT = 60
@@ -133,11 +132,14 @@ def _lag(entry: Mapping[str, Any]) -> str:
     if not lag:
         return kind
     if isinstance(lag, str):
-        return f"{kind} {lag if lag.startswith('-') else '+' + lag}"
+        work = "" if entry.get("unit") == "elapsed" else " of work"
+        return f"{kind} {lag if lag.startswith('-') else '+' + lag}{work}"
     return f"{kind} {lag:+d} {'d' if entry.get('unit') == 'elapsed' else 'wd'}"
 
 
 def _change(name: str, old: Any, new: Any, before: Template, after: Template) -> str:
+    if name == "waits_for":
+        return _waits(old or [], new or [])
     word = _FIELDS.get(name, name.replace("_", " "))
     a, b = _value(name, old, before), _value(name, new, after)
     if len(a) > SHORT or len(b) > SHORT or a == b:
@@ -145,6 +147,16 @@ def _change(name: str, old: Any, new: Any, before: Template, after: Template) ->
     if old is None:
         return f"{word} {b}"
     return f"{word} {b or 'none'}, was {a or 'none'}"
+
+
+def _waits(old: Sequence[Mapping[str, Any]], new: Sequence[Mapping[str, Any]]) -> str:
+    def said(verb: str, waits: Iterable[Mapping[str, Any]]) -> list[str]:
+        names = [f"{wait['step']} of {wait['template']}" for wait in waits]
+        return [f"{verb} {names_words(names)}"] if names else []
+
+    words = said("waits for", (wait for wait in new if wait not in old))
+    words += said("no longer waits for", (wait for wait in old if wait not in new))
+    return ", ".join(words) or "waits for the same in another order"
 
 
 def _value(name: str, value: Any, template: Template) -> str:
@@ -172,8 +184,6 @@ def _value(name: str, value: Any, template: Template) -> str:
         said += [] if after is None else [f"by itself after {count_words(after, 'working day')}"]
         said += [f"held until {sentence(until, template)}"] if until else []
         return ", ".join(said)
-    if name == "waits_for":
-        return ", ".join(f"{wait['step']} of {wait['template']}" for wait in value) or "nothing"
     if name == "only_if":
         return f"only if {sentence(value, template)}"
     if name == "fill":
