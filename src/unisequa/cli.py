@@ -389,7 +389,14 @@ def _serve(settings: Settings, port: int, words: str) -> None:
     gc.freeze()
     gc.enable()
     print(words, flush=True)
-    uvicorn.run(application, host="127.0.0.1", port=port, log_level="warning", server_header=False)
+    uvicorn.run(
+        application,
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        server_header=False,
+        h11_max_incomplete_event_size=1 << 20,  # a panel is asked for by the keys of all that is selected
+    )
 
 
 @app.command()

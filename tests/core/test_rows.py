@@ -237,6 +237,9 @@ def test_a_column_is_set_text_by_text_or_not_at_all() -> None:
     with pytest.raises(EditError, match=r'Labels: "soon" is no number') as caught:
         step_fields.set_column(found, keys, "duration", ["2", "soon", "3"])
     assert caught.value.field == "duration"
+    with pytest.raises(EditError, match="in a circle") as caught:
+        step_fields.set_column(found, keys, "follows", ["ship", "crates", "labels"])
+    assert caught.value.field == "follows"
 
 
 @pytest.mark.parametrize(

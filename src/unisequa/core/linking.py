@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from unisequa.core.checks import circle_with
-from unisequa.core.document import Link, LinkType, Template, Unit, When
+from unisequa.core.document import Link, LinkType, Step, Template, Unit, When
 from unisequa.core.editing import EditError, changed, index_of
 from unisequa.core.grid import span_text
 from unisequa.core.outline import Outline
@@ -17,17 +17,35 @@ from unisequa.core.typed import TypedError, typed_follows
 def set_follows(template: Template, key: str, text: str) -> Template:
     """Replace the links into a step by what was typed."""
     index_of(template.steps, key, "step")
+    wanted = read_follows(template, in_phases(template), key, text)
+    bare = template.model_copy(update={"links": tuple(link for link in template.links if link.to != key)})
+    for link in wanted:
+        _check(bare, link.from_, key)
+    return changed(template, links=(*bare.links, *wanted))
+
+
+def read_follows(template: Template, steps: Sequence[Step], key: str, text: str) -> list[Link]:
+    """The links into a step that were typed; ``steps`` in the order of their rows."""
     try:
-        wanted = typed_follows(text, in_phases(template), _inner(template))
+        wanted = typed_follows(text, steps, _inner(template))
     except TypedError as error:
         raise EditError("follows", str(error)) from None
-    bare = template.model_copy(update={"links": tuple(link for link in template.links if link.to != key)})
-    for entry in wanted:
-        _check(bare, entry.key, key)
-    new = [
+    return [
         Link.model_validate({"from": w.key, "to": key, "type": w.type, "lag": w.lag, "unit": w.unit}) for w in wanted
     ]
-    return changed(template, links=(*bare.links, *new))
+
+
+def with_follows(template: Template, links: Mapping[str, Sequence[Link]]) -> Template:
+    """The links into several steps, by key, replaced at once."""
+    kept = [link for link in template.links if link.to not in links]
+    new = [link for found in links.values() for link in found]
+    for link in new:
+        if link.from_ == link.to:
+            _check(template, link.from_, link.to)
+    try:
+        return changed(template, links=(*kept, *new))
+    except EditError as error:
+        raise EditError("follows", f"the links {error}") from None
 
 
 def _inner(template: Template) -> list[str]:

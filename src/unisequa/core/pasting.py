@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from unisequa.core.document import Template
 from unisequa.core.editing import EditError
 from unisequa.core.rows import Line, Place, insert
-from unisequa.core.step_fields import set_field
+from unisequa.core.step_fields import set_column
 
 COLUMNS = ("title", "role", "when", "duration", "follows")
 """The columns of a pasted table, those of the sheet."""
@@ -40,11 +40,12 @@ def pasted_table(template: Template, cells: Sequence[Sequence[str]], place: Plac
         if not title:
             raise EditError("title", f"row {i} has no title; every step needs one")
     template, keys = insert(template, [Line(title[:200]) for title in titles], place)
-    for i, (key, row) in enumerate(zip(keys, rows, strict=True), 1):
-        for name, cell in zip(columns, row, strict=False):
-            if name and name != "title" and cell.strip():
-                try:
-                    template = set_field(template, [key], name, cell)
-                except EditError as error:
-                    raise EditError(name, f"row {i}, {name}: {error}") from None
+    for column, name in enumerate(columns):
+        if name is None or name == "title":
+            continue
+        filled = [i for i, row in enumerate(rows) if column < len(row) and row[column].strip()]
+        if filled:
+            places = [f"row {i + 1}, {name}" for i in filled]
+            texts = [rows[i][column] for i in filled]
+            template = set_column(template, [keys[i] for i in filled], name, texts, places)
     return template, keys

@@ -26,11 +26,11 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from unisequa.core.document import MOST_DAYS, OutLink, Step, Template
+from unisequa.core.document import MOST_DAYS, Link, OutLink, Step, Template
 from unisequa.core.editing import EditError, add_named, change_each, change_steps, index_of
 from unisequa.core.errors import did_you_mean
-from unisequa.core.linking import set_follows
-from unisequa.core.rows import Place, move, place_behind, rows, tops
+from unisequa.core.linking import read_follows, set_follows, with_follows
+from unisequa.core.rows import Place, in_phases, move, place_behind, rows, tops
 from unisequa.core.typed import TypedError, follows_words, typed_when, when_words
 from unisequa.core.waits import typed_waits, waits_text
 
@@ -112,29 +112,41 @@ def set_field(template: Template, keys: Sequence[str], name: str, text: str) -> 
     return change_each(template, {step.key: typed_values(template, step, name, text) for step in steps})
 
 
-def set_column(template: Template, keys: Sequence[str], name: str, texts: Sequence[str]) -> Template:
+def set_column(
+    template: Template, keys: Sequence[str], name: str, texts: Sequence[str], places: Sequence[str] = ()
+) -> Template:
     """One field of many steps, each set to its own text, as a column is pasted; all of them or none.
 
     Raises
     ------
     EditError
-        Naming the step whose text is not understood.
+        Naming the step whose text is not understood, or its place where ``places`` has one for each.
     """
-    pairs = [
-        (template.steps[index_of(template.steps, key, "step")], text) for key, text in zip(keys, texts, strict=True)
-    ]
+    steps = [template.steps[index_of(template.steps, key, "step")] for key in keys]
+    order = in_phases(template)
     values: dict[str, dict[str, Any]] = {}
-    for step, text in pairs:
+    links: dict[str, list[Link]] = {}
+    phases: dict[str, list[str]] = {}
+    for i, (step, text) in enumerate(zip(steps, texts, strict=True)):
+        word = " ".join(text.split())
         try:
-            if name in {"follows", "phase", "parent"}:
-                template = set_field(template, [step.key], name, text)
+            if name == "follows":
+                links[step.key] = read_follows(template, order, step.key, text)
+            elif name == "phase":
+                phases.setdefault(word, []).append(step.key)
+            elif name == "parent":
+                template = _to_parent(template, [step.key], word)
             elif name in {"role", "sign_off"}:
-                template, role = role_named(template, " ".join(text.split()))
+                template, role = role_named(template, word)
                 values[step.key] = {name: role if name == "role" else _signed(step, role)}
             else:
                 values[step.key] = typed_values(template, step, name, text)
         except EditError as error:
-            raise EditError(error.field, f"{step.title}: {error}") from None
+            raise EditError(error.field, f"{places[i] if places else step.title}: {error}") from None
+    for word, members in phases.items():
+        template = _to_phase(template, members, word)
+    if links:
+        template = with_follows(template, links)
     return change_each(template, values) if values else template
 
 

@@ -65,7 +65,7 @@ class Insert(Op):
     """New steps, one a line of ``text``."""
 
     op: Literal["insert"]
-    text: Text
+    text: Annotated[str, Field(max_length=2_000_000)]
     where: Where = Where()
 
 
@@ -73,7 +73,7 @@ class Table(Op):
     """Rows of a pasted table, their cells in the order of ``columns``."""
 
     op: Literal["table"]
-    cells: Annotated[list[Annotated[list[Text], Field(max_length=20)]], Field(max_length=2000)]
+    cells: Annotated[list[Annotated[list[Text], Field(max_length=40)]], Field(max_length=20_000)]
     where: Where = Where()
 
 
