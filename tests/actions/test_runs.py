@@ -11,13 +11,16 @@ import pytest
 from tests.plans import dates, document, step
 from tests.site import TODAY, Site, make_site
 from unisequa.actions import runs
+from unisequa.actions.drafts import edit_draft
 from unisequa.actions.errors import NotAllowed, Refused
 from unisequa.actions.runs import Choices
 from unisequa.actions.templates import edition_of, keep_template
 from unisequa.core.checks import read_template
+from unisequa.core.document import Wait
 from unisequa.core.states import shown_state
 from unisequa.store.models import HistoryRow, Run
 from unisequa.store.plans import plan_of
+from unisequa.store.rules import elsewhere
 
 
 def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:
@@ -168,6 +171,9 @@ def test_nobody_is_put_into_a_role_by_a_number_that_nobody_has(site: Site) -> No
     assert set(caught.value.faults) == {"crew.writer"}
 
 
+WAIT = Wait(template="Mailing", step="post", anchor="go")
+
+
 def mailing(site: Site, go: dt.date, **sign_off: Any) -> int:
     """A run of another job, whose packing waits for the bulletin of the same day to be printed."""
     wait = {"template": "issue-of-the-bulletin", "step": "print", "anchor": "go"}
@@ -203,10 +209,17 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
     act(site, "Bela", "print", "finish")
     with site.store.reading() as session:
         assert shown_state(plan_of(runs.run_of(session, run), TODAY), 0) == "ready"
+    with site.store.writing() as session:  # a draft with another name is still the same template
+        edit_draft(session, site.person("Ada"), site.template, lambda t: t.model_copy(update={"name": "Newsletter"}))
+    with site.store.reading() as session:
+        assert plan_of(runs.run_of(session, run), TODAY).tasks[0].waits[0].run == name
+        printing = WAIT.model_copy(update={"template": "Newsletter", "step": "print"})
+        finishes = [elsewhere(session, TODAY, slots)(printing, go).finish for slots in (1, 1440)]
+        assert finishes[0] and finishes[1] == finishes[0] * 1440
     alone = mailing(site, go + dt.timedelta(days=1))
     with site.store.reading() as session:
         awaited = plan_of(runs.run_of(session, alone), TODAY).tasks[0].waits[0]
-        assert awaited.words == "print of Issue of the bulletin, which has no run of that date yet"
+        assert awaited.words == "print of Newsletter, which has no run of that date yet"
 
 
 def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Site) -> None:
@@ -225,5 +238,9 @@ def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Sit
         runs.act_on_task(session, site.person("Ada"), run, "post", "sign off", TODAY)
     with site.store.writing() as session:
         runs.run_of(session, run).facts = {"copies": 12}
+    with site.store.reading() as session:
+        awaited = elsewhere(session, TODAY + dt.timedelta(days=3))(WAIT, TODAY)
+        assert awaited.done and awaited.run == "Mailing"
+        assert not elsewhere(session, TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
     # done on a Wednesday: Thursday and Friday pass without an objection, so it is signed off on Saturday
     assert [state(day) for day in (0, 1, 2, 3)] == ["in review", "in review", "in review", "done"]

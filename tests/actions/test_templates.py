@@ -17,8 +17,8 @@ from unisequa.core import editing
 from unisequa.core.checks import read_template
 from unisequa.core.document import Template
 from unisequa.core.rows import Line, Place, insert
+from unisequa.store.documents import template_of, template_of_run
 from unisequa.store.models import Leave
-from unisequa.store.plans import template_of, template_of_run
 from unisequa.web.template_view import Asked, sheet_of
 
 TODAY = dt.date(2026, 6, 3)

@@ -17,13 +17,14 @@ from sqlalchemy.orm import Session, joinedload
 from unisequa.actions.access import check_may
 from unisequa.actions.errors import NotThere, Refused, sentence
 from unisequa.actions.history import LONGEST, note
+from unisequa.actions.shelf import check_open
 from unisequa.core.changes_told import summary, told
 from unisequa.core.checks import faults_in, may_wait
 from unisequa.core.comparison import Clash, Difference, applied, difference, turned
 from unisequa.core.document import Template
 from unisequa.core.editing import EditError
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person, TemplateEdit, TemplateRow, now
-from unisequa.store.plans import template_of
 
 MOST_SHOWN = 200
 
@@ -55,6 +56,7 @@ def edit_draft(session: Session, actor: Person, template_id: int, edit: Callable
     found = difference(before.written(), edited.written())
     if not found:
         return last
+    check_open(session, actor, edited, before)
     draft = _draft(session, actor, row)
     session.execute(
         update(TemplateEdit)

@@ -19,8 +19,8 @@ from unisequa.core.includes import Library
 from unisequa.core.outline import Outline, outline
 from unisequa.core.waits import waits_over
 from unisequa.core.words import count_words
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person, Run, now
-from unisequa.store.plans import template_of
 
 
 def edition_of(session: Session, actor: Person, template_id: int, number: int | None = None) -> Edition:

@@ -12,8 +12,8 @@ from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import NotThere, Refused
 from unisequa.core.document import Attachment, Template
 from unisequa.core.editing import change_step, index_of
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person
-from unisequa.store.plans import template_of
 
 MOST_BYTES = 25 * 1024 * 1024
 

@@ -16,8 +16,9 @@ from unisequa.core.document import Template
 from unisequa.core.editing import EditError
 from unisequa.core.errors import DocumentError
 from unisequa.core.from_run import Became, template_from_run
+from unisequa.store.documents import template_of
 from unisequa.store.models import Person, Run
-from unisequa.store.plans import plan_of, template_of
+from unisequa.store.plans import plan_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,4 +54,6 @@ def make(
         return own
     name = " ".join(name.split()) or f"{found.run.name}, as it went"
     template = Template.model_validate({**found.template.written(), "name": name[:200]})
-    return keep_template(session, actor, template, said=f"made from the run {found.run.name}").template_id
+    return keep_template(
+        session, actor, template, said=f"made from the run {found.run.name}", like=template_of(found.run.edition)
+    ).template_id

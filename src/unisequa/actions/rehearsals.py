@@ -81,9 +81,8 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
         parts = whole(template, library)
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
-        occasion = Occasion(
-            dates, facts, names, "the subject", documents, today, away=away, elsewhere=elsewhere(session)
-        )
+        there = elsewhere(session, today, template.slots_of_time().per_day)
+        occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
         plan = assemble(template, occasion, library)
     except DocumentError as error:
         return Rehearsed(faults={fault.path: fault.message for fault in error.faults})

@@ -24,9 +24,10 @@ from unisequa.core.placeholders import fill_in
 from unisequa.core.plan import Plan
 from unisequa.core.states import Act, acts, shown_state, state_after, unfinished_before
 from unisequa.core.words import count_words, names_words
+from unisequa.store.documents import template_of, template_of_run
 from unisequa.store.models import Calendar, CrewMember, Edition, LinkRow, Person, Run, TaskRow, TemplateRow, now
-from unisequa.store.plans import plan_of, set_own_dates, task_row, template_of, template_of_run
-from unisequa.store.rules import elsewhere, held_back, rule_of
+from unisequa.store.plans import plan_of, set_own_dates, task_row
+from unisequa.store.rules import elsewhere, held_until
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +82,7 @@ def rehearse(session: Session, actor: Person, edition: Edition, choices: Choices
         subject=choices.subject,
         calendars=calendar_documents(session, choices.calendar or template.calendar),
         today=today,
-        elsewhere=elsewhere(session),
+        elsewhere=elsewhere(session, today),
     )
     return assemble(template, occasion, shelf.library)
 
@@ -304,10 +305,8 @@ def act_on_task(
         _check_gate(plan, position, row, confirmed)
     if act == "sign off":
         _check_second_person(run, row, actor)
-        rule = rule_of(row, template_of_run(run))
-        if rule and rule.until and held_back(run, row, rule):
-            until = sentence(rule.until, template_of_run(run))
-            raise Refused({"state": f"{row.title} is held in review until {until}."})
+        if until := held_until(run, row):
+            raise Refused({"state": f"{row.title} is held in review until {sentence(until, template_of_run(run))}."})
     row.state = state_after(act, sign_off=row.sign_off_role is not None)
     if act == "begin":
         row.begun_at = now()

@@ -12,10 +12,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from unisequa.actions.access import may
+from unisequa.actions.errors import Refused
 from unisequa.core.document import Template
 from unisequa.core.includes import Library
+from unisequa.store.documents import pinned, template_of
 from unisequa.store.models import Edition, Person, TemplateRow
-from unisequa.store.plans import pinned, template_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +45,25 @@ def shelf_of(session: Session, edition: Edition) -> Shelf:
         {name: row.template_id for name, row in found.items()},
         {name: row.id for name, row in found.items()},
     )
+
+
+def check_open(session: Session, actor: Person, template: Template, before: Template | None = None) -> None:
+    """Refuse a template that names another one which is not open to its author, to include it or to wait for it.
+
+    What it named ``before`` is left alone: it was somebody's choice who may look at both.
+    """
+    names = _named(template) - (_named(before) if before else set())
+    if not names:
+        return
+    mine, all_ = newest(session, actor).library, newest(session).library
+    for name in sorted(names):
+        if all_.find(name) and not mine.find(name):
+            raise Refused({"": f"{name} is not open to you; ask its owner."})
+
+
+def _named(template: Template) -> set[str]:
+    waits = {wait.template for step in template.steps for wait in step.waits_for}
+    return waits | {include.template for include in template.includes}
 
 
 def newest(session: Session, viewer: Person | None = None) -> Shelf:

@@ -12,9 +12,10 @@ from unisequa.actions.access import may
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
 from unisequa.actions.history import note
+from unisequa.actions.shelf import check_open
 from unisequa.core.document import Anchor, Template
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person, Run, TemplateRow, now
-from unisequa.store.plans import template_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,9 +91,22 @@ def create_template(session: Session, actor: Person, name: str, category: str = 
 
 
 def keep_template(
-    session: Session, actor: Person, template: Template, *, released: bool = False, said: str = ""
+    session: Session,
+    actor: Person,
+    template: Template,
+    *,
+    released: bool = False,
+    said: str = "",
+    like: Template | None = None,
 ) -> Edition:
-    """Keep a document as a new template's first edition; ``said`` tells where it comes from."""
+    """Keep a document as a new template's first edition; ``said`` tells where it comes from, ``like`` what it copies.
+
+    Raises
+    ------
+    Refused
+        When it names a template that is not open to its author.
+    """
+    check_open(session, actor, template, like)
     row = TemplateRow(name=template.name, category=template.category, owner_id=actor.id, editions=[], rights=[])
     session.add(row)
     session.flush()
@@ -115,4 +129,6 @@ def duplicate(session: Session, actor: Person, template_id: int, number: int | N
     template = template_of(edition)
     name = f"{template.name}, a copy"[:200]
     copy = Template.model_validate({**template.written(), "name": name})
-    return keep_template(session, actor, copy, said=f"copied from {template.name}, edition {edition.number}")
+    return keep_template(
+        session, actor, copy, said=f"copied from {template.name}, edition {edition.number}", like=template
+    )

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from unisequa.core.comparison import Difference, Entries
-from unisequa.core.conditions import sentence
-from unisequa.core.document import Link, Measure, Template
+from unisequa.core.conditions import sentence, sign_off_words
+from unisequa.core.document import Link, Measure, SignOff, Template
 from unisequa.core.words import count_words, names_words, offset_words
 
 Kind = Literal["added", "removed", "changed", "moved"]
@@ -179,11 +179,8 @@ def _value(name: str, value: Any, template: Template) -> str:
     if name == "parent":
         return next((step.title for step in template.steps if step.key == value), f"{value}")
     if name == "sign_off":
-        after, until = value.get("by_itself"), value.get("until")
-        said = [str(labels.get(value["role"], value["role"]))]
-        said += [] if after is None else [f"by itself after {count_words(after, 'working day')}"]
-        said += [f"held until {sentence(until, template)}"] if until else []
-        return ", ".join(said)
+        rule = SignOff.model_validate(value)
+        return sign_off_words(rule, str(labels.get(rule.role, rule.role)), template)
     if name == "only_if":
         return f"only if {sentence(value, template)}"
     if name == "fill":

@@ -23,7 +23,8 @@ from typing import Literal
 
 from jinja2 import Environment, TemplateError, nodes
 
-from unisequa.core.document import Fact, Template
+from unisequa.core.document import Fact, SignOff, Template
+from unisequa.core.words import count_words
 
 Operator = Literal["is", "is not", "over", "at least", "under", "at most", "yes", "no", "given", "open"]
 Joiner = Literal["and", "or"]
@@ -140,6 +141,16 @@ def _read(node: nodes.Node) -> Clause | None:
         if sign and isinstance(value, nodes.Const) and isinstance(value.value, str | int | float):
             return Clause(node.expr.name, sign, str(value.value))
     return None
+
+
+def sign_off_words(rule: SignOff, who: str, template: Template) -> str:
+    """How something is signed off: ``Controller, by itself after 2 working days, held until Counted is yes``."""
+    said = [who]
+    if rule.by_itself is not None:
+        said.append(f"by itself after {count_words(rule.by_itself, 'working day')}")
+    if rule.until:
+        said.append(f"held until {sentence(rule.until, template)}")
+    return ", ".join(said)
 
 
 def sentence(text: str, template: Template) -> str:

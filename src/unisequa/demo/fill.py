@@ -21,9 +21,9 @@ from unisequa.core.document import CalendarDocument
 from unisequa.core.editing import change_step
 from unisequa.core.edits import Move
 from unisequa.core.reading import read_document
+from unisequa.store.documents import template_of
 from unisequa.store.engine import Store
 from unisequa.store.models import Calendar, Edition, Leave, Person, Run
-from unisequa.store.plans import template_of
 
 DOCUMENTS = Path(__file__).parent / "documents"
 PASSWORD = "quillhaven-demo"

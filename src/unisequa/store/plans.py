@@ -3,69 +3,18 @@
 from __future__ import annotations
 
 import datetime as dt
-import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
-from functools import lru_cache
 from typing import Any, cast
 
-from sqlalchemy.orm import Session, object_session
-
-from unisequa.core.document import CalendarDocument, Edge, LagUnit, LinkType, Measure, Template, When
-from unisequa.core.includes import Library, laid_open
+from unisequa.core.document import Edge, LagUnit, LinkType, Measure, When
 from unisequa.core.plan import Plan, boundaries, standing
 from unisequa.core.schedule import UNDATED
 from unisequa.core.targets import target_of
 from unisequa.core.task import Calendars, LinkOf, State, Task
-from unisequa.store.models import Edition, LinkRow, Run, TaskRow
-from unisequa.store.rules import rule_of, signed_by_itself, waits_of
-
-
-@lru_cache(maxsize=256)
-def _calendar(written: str) -> CalendarDocument:
-    return CalendarDocument.model_validate_json(written)
-
-
-@lru_cache(maxsize=64)
-def _calendars(written: tuple[str, ...]) -> Calendars:
-    return Calendars(_calendar(text) for text in written)
-
-
-def calendars_of(documents: Iterable[dict[str, Any]]) -> Calendars:
-    """The calendars of documents as they are kept, each set made once."""
-    return _calendars(tuple(json.dumps(document, sort_keys=True) for document in documents))
-
-
-@lru_cache(maxsize=256)
-def _template(written: str) -> Template:
-    return Template.model_validate_json(written)
-
-
-def template_of(edition: Edition) -> Template:
-    """An edition's document; it was checked when it was kept."""
-    return _template(json.dumps(edition.document))
-
-
-def pinned(session: Session, pins: Mapping[str, int]) -> dict[str, Edition]:
-    """The editions of included templates by name."""
-    found = {name: session.get(Edition, number) for name, number in pins.items()}
-    return {name: edition for name, edition in found.items() if edition is not None}
-
-
-def template_of_run(run: Run) -> Template:
-    """The template of a run, with what it includes as its own parts."""
-    template, session = template_of(run.edition), object_session(run)
-    if not template.includes or session is None:
-        return template
-    inner = pinned(session, run.pins or {})
-    return _laid_open(
-        json.dumps(run.edition.document), tuple((name, json.dumps(e.document)) for name, e in sorted(inner.items()))
-    )
-
-
-@lru_cache(maxsize=64)
-def _laid_open(written: str, inner: tuple[tuple[str, str], ...]) -> Template:
-    return laid_open(_template(written), Library((name, _template(text)) for name, text in inner))
+from unisequa.store.documents import calendars_of, template_of_run
+from unisequa.store.models import LinkRow, Run, TaskRow
+from unisequa.store.rules import signed_by_itself, waits_of
 
 
 def plan_of(run: Run, today: dt.date) -> Plan:
@@ -75,12 +24,10 @@ def plan_of(run: Run, today: dt.date) -> Plan:
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
-    waits = waits_of(run, template)
+    waits = waits_of(run, template, today)
     for row in run.tasks:
         task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
-        if row.state == "in review" and signed_by_itself(
-            run, row, rule_of(row, template), calendars[task.calendar], today
-        ):
+        if signed_by_itself(run, row, today):
             task = replace(task, state="done")
         tasks.append(task)
         if row.start_on and row.finish_on:

@@ -10,30 +10,40 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, object_session
 
-from unisequa.core.calendar import WorkingCalendar
 from unisequa.core.document import SignOff, Step, Template, Wait
 from unisequa.core.includes import Library, Scope, same_name, whole
 from unisequa.core.placeholders import holds
 from unisequa.core.task import FINISHED, Awaited
+from unisequa.store.documents import calendars_of, pinned, template_of, template_of_run
 from unisequa.store.models import Edition, Run, TaskRow, TemplateRow
 
 
-def elsewhere(session: Session) -> Callable[[Wait, dt.date | None], Awaited]:
-    """What is awaited in the runs there are: in the one of that template whose anchor has that date."""
-    rows = list(session.scalars(select(TemplateRow).order_by(TemplateRow.id)))
+def elsewhere(session: Session, today: dt.date, slots: int = 1) -> Callable[[Wait, dt.date | None], Awaited]:
+    """What is awaited in the runs there are: in the one of that template whose anchor has that date.
+
+    ``slots`` is how many a day has on the grid of the plan that waits.
+    """
 
     def found(wait: Wait, date: dt.date | None) -> Awaited:
-        template = next((row for row in rows if same_name(row.name, wait.template)), None)
+        template = _awaited(session, wait)
         run = _run_of(session, template, wait, date) if template and date else None
         if run is None:
             return Awaited(wait.step, template.name if template else wait.template, found=False)
         task = next((task for task in run.tasks if task.key == wait.step), None)
         if task is None:  # it does not apply there
             return Awaited(wait.step, run.name, done=True)
-        finish = task.finish_on.toordinal() + 1 if task.finish_on else None
-        return Awaited(task.title, run.name, finish, task.state in FINISHED)
+        finish = (task.finish_on.toordinal() + 1) * slots if task.finish_on else None
+        return Awaited(task.title, run.name, finish, task.state in FINISHED or signed_by_itself(run, task, today))
 
     return found
+
+
+def _awaited(session: Session, wait: Wait) -> TemplateRow | None:
+    """The template of that name; one that had it in an edition, where it has been given another since."""
+    rows = list(session.scalars(select(TemplateRow).order_by(TemplateRow.id)))
+    named = [row for row in rows if same_name(row.name, wait.template)]
+    had = (row for row in rows if any(same_name(e.document["name"], wait.template) for e in row.editions))
+    return named[0] if named else next(had, None)
 
 
 def _run_of(session: Session, template: TemplateRow, wait: Wait, date: dt.date) -> Run | None:
@@ -44,13 +54,13 @@ def _run_of(session: Session, template: TemplateRow, wait: Wait, date: dt.date) 
     )
 
 
-def waits_of(run: Run, template: Template) -> dict[str, tuple[Awaited, ...]]:
-    """What each task waits for in other runs, its parents' waits among them."""
+def waits_of(run: Run, template: Template, today: dt.date) -> dict[str, tuple[Awaited, ...]]:
+    """What each task of a run of that template waits for in other runs, its parents' waits among them."""
     steps = {step.key: step for step in template.steps}
     session = object_session(run)
     if session is None or not any(step.waits_for for step in template.steps):
         return {}
-    find, parents = elsewhere(session), {row.key: row.parent for row in run.tasks}
+    find, parents = elsewhere(session, today), {row.key: row.parent for row in run.tasks}
     found = {}
     for row in run.tasks:
         waits = [wait for step in _line(row.key, parents, steps) for wait in step.waits_for]
@@ -66,28 +76,31 @@ def _line(key: str | None, parents: Mapping[str, str | None], steps: Mapping[str
         key = parents.get(key)
 
 
-def rule_of(row: TaskRow, template: Template) -> SignOff | None:
+def rule_of(run: Run, row: TaskRow) -> SignOff | None:
     """How a task is signed off."""
-    return next((step.sign_off for step in template.steps if step.key == row.key), None)
+    return next((step.sign_off for step in template_of_run(run).steps if step.key == row.key), None)
 
 
-def held_back(run: Run, row: TaskRow, rule: SignOff | None) -> bool:
-    """Whether a task is held in review: what it is held for does not hold, or cannot be worked out, yet."""
+def held_until(run: Run, row: TaskRow) -> str | None:
+    """The condition that holds a task in review, while it does not hold or cannot be worked out yet."""
+    rule = rule_of(run, row)
     if rule is None or rule.until is None:
-        return False
+        return None
     try:
-        return not holds(rule.until, _values(run, row.key))
+        return None if holds(rule.until, _values(run, row.key)) else rule.until
     except ValueError:
-        return True
+        return rule.until
 
 
-def signed_by_itself(run: Run, row: TaskRow, rule: SignOff | None, calendar: WorkingCalendar, today: dt.date) -> bool:
+def signed_by_itself(run: Run, row: TaskRow, today: dt.date) -> bool:
     """Whether a task in review counts as signed off: nobody sent it back for so many working days, nothing holds it."""
-    if row.state != "in review" or rule is None or rule.by_itself is None or row.done_at is None:
+    rule = rule_of(run, row) if row.state == "in review" else None
+    if rule is None or rule.by_itself is None or row.done_at is None:
         return False
-    since = calendar.count(row.done_at.date().toordinal() + 1, max(today, row.done_at.date()).toordinal())
-    enough = since >= rule.by_itself
-    return enough and not held_back(run, row, rule)
+    done = row.done_at.date()
+    calendar = calendars_of(run.calendars)[row.calendar]
+    since = calendar.count(done.toordinal() + 1, max(today, done).toordinal())
+    return since >= rule.by_itself and held_until(run, row) is None
 
 
 def _values(run: Run, key: str) -> dict[str, Any]:
@@ -102,7 +115,6 @@ def _scope(run: Run, key: str) -> Scope:
     session = object_session(run)
     if "." not in key or session is None:
         return Scope()
-    inner = {name: session.get(Edition, number) for name, number in (run.pins or {}).items()}
-    library = Library((name, Template.model_validate(e.document)) for name, e in inner.items() if e is not None)
-    parts = whole(Template.model_validate(run.edition.document), library)
+    library = Library((name, template_of(edition)) for name, edition in pinned(session, run.pins or {}).items())
+    parts = whole(template_of(run.edition), library)
     return next((placed.scope for placed in parts.steps if placed.key == key), Scope())

@@ -16,7 +16,6 @@ from unisequa.actions.access import may
 from unisequa.actions.drafts import edit_draft
 from unisequa.actions.editions import edition_of
 from unisequa.actions.errors import Refused
-from unisequa.actions.shelf import newest
 from unisequa.actions.templates import keep_template, library
 from unisequa.core.checks import read_template
 from unisequa.core.document import Anchor, Template
@@ -28,8 +27,8 @@ from unisequa.core.step_table import COLUMNS, CellFault, TableRead, guess, read_
 from unisequa.formats.documents import read_bytes
 from unisequa.formats.tables_in import read_table
 from unisequa.formats.tables_out import network_graphml, steps_csv, steps_xlsx
+from unisequa.store.documents import template_of
 from unisequa.store.models import Person
-from unisequa.store.plans import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -262,13 +261,6 @@ def _make(session: Session, me: Person, upload: Upload, form: FormData) -> int:
     into, target = _target(session, me, form)
     if upload.template:
         template = upload.template
-        open_ = newest(session, me).library
-        if closed := [
-            i.template
-            for i in template.includes
-            if newest(session).library.find(i.template) and not open_.find(i.template)
-        ]:
-            raise Refused({"": f"This template includes {closed[0]}, which is not open to you; ask its owner."})
     else:
         read = _read(upload, target or _base(form, upload), _columns(upload, form))
         if read.faults:

@@ -22,8 +22,8 @@ from unisequa.core.outline import outline
 from unisequa.core.rows import rows
 from unisequa.core.step_fields import duration_text, field_text
 from unisequa.core.words import count_words, day_words
+from unisequa.store.documents import template_of
 from unisequa.store.models import Person
-from unisequa.store.plans import template_of
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from unisequa.actions.runs import may_change, may_work_on, run_of, task_of
 from unisequa.core.cascade import MODES, Cascade, Mode, cascade
+from unisequa.core.conditions import sign_off_words
 from unisequa.core.document import Measure, Template
 from unisequa.core.edits import DateEdit
 from unisequa.core.errors import ShiftError
@@ -19,8 +20,10 @@ from unisequa.core.reasons import reasons
 from unisequa.core.states import acts, days_late, shown_state, unfinished_before
 from unisequa.core.task import FINISHED
 from unisequa.core.words import count_words, day_words, difference_words, names_words, offset_words, span_words
+from unisequa.store.documents import template_of_run
 from unisequa.store.models import Person, Run, ShiftRow
-from unisequa.store.plans import plan_of, template_of_run
+from unisequa.store.plans import plan_of
+from unisequa.store.rules import rule_of
 from unisequa.web.sheet.run_sheet import RunSheet, progress_words, run_sheet
 from unisequa.web.sheet.scale import PX, Zoom
 
@@ -395,6 +398,7 @@ def task_panel(
     state = shown_state(plan, i)
     phase = next((phase.label for phase in template.phases if phase.key == row.phase), "")
     signer = who_in(run).get(row.sign_off_role or "", ("", ""))
+    rule = rule_of(run, row)
     waiting = unfinished_before(plan, i)
     abroad = [awaited.words for awaited in task.waits if not awaited.done]
     allowed = may_work_on(run, row, me) and run.state == "live" and not plan.is_parent(i)
@@ -433,7 +437,7 @@ def task_panel(
         else (),
         may_work=allowed,
         may_move=may_change(run, me) and run.state not in {"finished", "called off"} and row.state not in FINISHED,
-        sign_off=(signer[0] or signer[1]) if row.sign_off_role else "",
+        sign_off=sign_off_words(rule, signer[0] or signer[1], template) if rule else "",
         gate=_gate(len(waiting), abroad),
         effort=row.effort or "",
         faults=faults or {},

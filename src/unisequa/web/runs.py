@@ -18,8 +18,9 @@ from unisequa.core.task import FINISHED
 from unisequa.core.words import day_words
 from unisequa.formats.icalendar import plan_ics
 from unisequa.formats.tables import plan_csv
+from unisequa.store.documents import template_of_run
 from unisequa.store.models import Run
-from unisequa.store.plans import plan_of, template_of_run
+from unisequa.store.plans import plan_of
 from unisequa.web.asking import asked_in
 from unisequa.web.pages import render
 from unisequa.web.run_views import (

@@ -22,8 +22,8 @@ from unisequa.core.includes import laid_open
 from unisequa.core.plan import Plan
 from unisequa.core.typed import TypedError, typed_date
 from unisequa.core.words import count_words, day_words, span_words
+from unisequa.store.documents import calendars_of, template_of
 from unisequa.store.models import Edition, Person
-from unisequa.store.plans import calendars_of, template_of
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 

@@ -255,15 +255,6 @@ class Detach(Op):
     sha256: Short
 
 
-def templates_named(op: Any) -> list[str]:
-    """The templates that an edit brings in by name, to include them or to wait for a step of theirs."""
-    if isinstance(op, AddPart):
-        return [op.label] if op.part == "includes" else []
-    if isinstance(op, Set) and op.field == "waits_for":
-        return [line.rpartition(":")[0].strip() for line in op.value.splitlines() if line.strip()]
-    return []
-
-
 AnyOp = Annotated[
     Set | Column | Insert | Table | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort
     | AddPart | NudgePart | MovePart | RemovePart | Rename | Part | About | ConditionOp | MessageOp | Detach,
@@ -296,7 +287,8 @@ def edit_of(
             case Column():
                 if len(op.keys) != len(op.values):
                     raise EditError(op.field, "there must be as many texts as steps")
-                return step_fields.set_column(template, op.keys, op.field, op.values)
+                edited = step_fields.set_column(template, op.keys, op.field, op.values)
+                return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
             case Table():

@@ -18,12 +18,12 @@ from unisequa.actions.shelf import Shelf, newest, shelf_of
 from unisequa.core.conditions import BY_KIND, condition_of, sentence
 from unisequa.core.document import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
-from unisequa.core.includes import whole
+from unisequa.core.includes import Library, whole
 from unisequa.core.step_fields import FIELDS, KINDS, PRIORITIES, field_text
 from unisequa.core.template_parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
 from unisequa.core.waits import wait_words
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person
-from unisequa.store.plans import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 from unisequa.web.template_view import may_change
@@ -142,7 +142,7 @@ def _panel(
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
-    library = newest(session, me).library
+    library = newest(session, me).library if only and only.waits_for else Library()
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
     return Panel(

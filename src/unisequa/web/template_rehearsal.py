@@ -20,7 +20,7 @@ from unisequa.core.includes import whole
 from unisequa.core.outline import Outline, outline
 from unisequa.core.task import Calendars
 from unisequa.core.words import day_words
-from unisequa.store.plans import template_of
+from unisequa.store.documents import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 

@@ -14,8 +14,8 @@ from unisequa.actions.editions import checks
 from unisequa.actions.rehearsals import Rehearsal, rehearsed
 from unisequa.actions.shelf import newest, shelf_of
 from unisequa.core.outline import outline
+from unisequa.store.documents import template_of
 from unisequa.store.models import Edition, Person
-from unisequa.store.plans import template_of
 from unisequa.web.sheet.rehearsal_sheet import on_dates
 from unisequa.web.sheet.template_sheet import sheet_model
 

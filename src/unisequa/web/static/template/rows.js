@@ -27,8 +27,11 @@ Sheet.drawRows = function drawRows() {
   const held = document.getElementById("rows").contains(document.activeElement);
   const caret = editor && [editor.input.selectionStart, editor.input.selectionEnd];
   Sheet.drawing = true;
-  placeRows();
-  Sheet.drawing = false;
+  try {
+    placeRows();
+  } finally {
+    Sheet.drawing = false;
+  }
   if (editor && !editor.input.isConnected) {
     Sheet.editor = null;
     Suggest.close();
