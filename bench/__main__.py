@@ -22,12 +22,12 @@ from bench.growth import drawn
 from bench.networks import BASE, bare_loop, job
 from bench.page import page_of_300
 from bench.sheet import figures as figures_of_sheet
-from unisequa.core.cascade import cascade
-from unisequa.core.edits import Move
-from unisequa.core.network import topological
-from unisequa.core.plan import Plan, standing
-from unisequa.core.schedule import schedule
-from unisequa.core.task import Calendars, LinkOf, Task
+from unisequa.core.network.backward import schedule
+from unisequa.core.network.network import topological
+from unisequa.core.plan.plan import Plan, standing
+from unisequa.core.plan.task import Calendars, LinkOf, Task
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Move
 
 STEPS, ROUNDS = 10_000, 15
 SIZES = (1_000, 3_000, 10_000, 30_000, 100_000)
@@ -133,7 +133,8 @@ def push() -> list[Figure]:
 def memory() -> Figure:
     """Megabytes of a process that computes a plan of 100,000 steps."""
     code = (
-        "from bench.networks import job; from unisequa.core.schedule import schedule; schedule(job(100_000).network())"
+        "from bench.networks import job; from unisequa.core.network.backward import schedule; "
+        "schedule(job(100_000).network())"
     )
     before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
     subprocess.run([sys.executable, "-c", code], check=True)

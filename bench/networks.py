@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from unisequa.core.calendar import WorkingCalendar, WorkingHours, public_holidays
-from unisequa.core.document import LinkType
-from unisequa.core.grid import MINUTES, Grid
-from unisequa.core.network import Activity, Dependency, Network
+from unisequa.core.calendars.days import WorkingCalendar, WorkingHours, public_holidays
+from unisequa.core.calendars.grid import MINUTES, Grid
+from unisequa.core.documents.template import LinkType
+from unisequa.core.network.network import Activity, Dependency, Network
 
 BASE = 739_621  # Monday 5 January 2026
 TYPES: tuple[LinkType, ...] = ("FS", "FS", "FS", "SS", "FF", "SF")

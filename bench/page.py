@@ -10,12 +10,12 @@ from pathlib import Path
 
 from fastapi.testclient import TestClient
 
-from unisequa.actions.runs import Choices, start_run
-from unisequa.actions.templates import keep_template
-from unisequa.core.checks import read_template
+from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.templates.library import keep_template
+from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
 from unisequa.settings import Settings
-from unisequa.store.models import Calendar
+from unisequa.store.tables import Calendar
 from unisequa.web.app import create_app
 
 TASKS = 300

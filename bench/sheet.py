@@ -13,11 +13,11 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.page import long_template
 from bench.serving import served
-from unisequa.actions.templates import keep_template
-from unisequa.core.checks import read_template
+from unisequa.actions.templates.library import keep_template
+from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
 from unisequa.settings import Settings
-from unisequa.store.models import Calendar
+from unisequa.store.tables import Calendar
 from unisequa.web.app import create_app
 
 STEPS = 500

@@ -5,11 +5,11 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument, Template
-from unisequa.core.plan import Plan
-from unisequa.core.reading import read_document
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument, Template
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.plan import Plan
 
 GO = dt.date(2026, 6, 1)  # a Monday
 

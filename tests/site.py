@@ -12,13 +12,13 @@ from fastapi.testclient import TestClient
 from httpx2 import Response
 
 from tests.plans import document, step
-from unisequa.actions.people import hash_password
-from unisequa.actions.runs import Choices, start_run
-from unisequa.actions.templates import keep_template
-from unisequa.core.checks import read_template
+from unisequa.actions.people.people import hash_password
+from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.templates.library import keep_template
+from unisequa.core.documents.checks import read_template
 from unisequa.settings import Settings
-from unisequa.store.engine import Store
-from unisequa.store.models import Calendar, Person
+from unisequa.store.store import Store
+from unisequa.store.tables import Calendar, Person
 from unisequa.web.app import create_app
 
 TODAY = dt.date(2026, 6, 3)  # a Wednesday

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from tests.plans import document, step
-from unisequa import cli
+from unisequa.cli import app as cli
 from unisequa.demo.fill import DOCUMENTS
 
 

@@ -10,17 +10,17 @@ import pytest
 
 from tests.plans import dates, document, step
 from tests.site import TODAY, Site, make_site
-from unisequa.actions import runs
-from unisequa.actions.drafts import edit_draft
 from unisequa.actions.errors import NotAllowed, Refused
-from unisequa.actions.runs import Choices
-from unisequa.actions.templates import edition_of, keep_template
-from unisequa.core.checks import read_template
-from unisequa.core.document import Wait
-from unisequa.core.states import shown_state
-from unisequa.store.models import HistoryRow, Run
+from unisequa.actions.runs import runs
+from unisequa.actions.runs.runs import Choices
+from unisequa.actions.templates.drafts import edit_draft
+from unisequa.actions.templates.library import edition_of, keep_template
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.template import Wait
+from unisequa.core.work.task_states import shown_state
 from unisequa.store.plans import plan_of
 from unisequa.store.rules import elsewhere
+from unisequa.store.tables import HistoryRow, Run
 
 
 def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:

@@ -8,9 +8,9 @@ import pytest
 
 from tests.plans import dates, day
 from tests.site import TODAY, Site
-from unisequa.actions import runs, shifts
 from unisequa.actions.errors import NotAllowed, Refused, Stale
-from unisequa.core.edits import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
+from unisequa.actions.runs import runs, shifts
+from unisequa.core.shift.edits.dates import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
 from unisequa.store.plans import plan_of
 
 

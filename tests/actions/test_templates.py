@@ -10,16 +10,20 @@ import pytest
 
 from tests.plans import document, step
 from tests.site import Site, job
-from unisequa.actions import access, drafts, editions, from_run, runs, templates
+from unisequa.actions import access
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
-from unisequa.actions.runs import Choices, start_run
-from unisequa.core import editing
-from unisequa.core.checks import read_template
-from unisequa.core.document import Template
-from unisequa.core.rows import Line, Place, insert
+from unisequa.actions.lookback import from_run
+from unisequa.actions.runs import runs
+from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.templates import drafts, editions
+from unisequa.actions.templates import library as templates
+from unisequa.core.design import editing
+from unisequa.core.design.rows import Line, Place, insert
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.template import Template
 from unisequa.store.documents import template_of, template_of_run
-from unisequa.store.models import Leave
-from unisequa.web.template_view import Asked, sheet_of
+from unisequa.store.tables import Leave
+from unisequa.web.template.view import Asked, sheet_of
 
 TODAY = dt.date(2026, 6, 3)
 
@@ -255,8 +259,8 @@ def test_a_template_made_of_a_run_goes_into_its_draft_or_becomes_a_new_one(site:
 
 
 def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
-    from unisequa.actions.rehearsals import Rehearsal, rehearsed
-    from unisequa.core.includes import Library
+    from unisequa.actions.templates.rehearsals import Rehearsal, rehearsed
+    from unisequa.core.documents.includes import Library
 
     with site.store.writing() as session:
         session.add(

@@ -8,11 +8,11 @@ from typing import Any
 from hypothesis import strategies as st
 
 from tests.core.checker import MINUTES, Calendar, Checker
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument
-from unisequa.core.plan import Plan
-from unisequa.core.reading import read_document
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.plan import Plan
 
 GO = dt.date(2026, 6, 3)  # a Wednesday
 HOURS = ([["09:00", "09:03"], ["09:05", "09:07"]], [["23:57", "00:02"]], [["00:00", "00:02"], ["23:58", "24:00"]])

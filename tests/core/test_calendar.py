@@ -9,11 +9,11 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from unisequa.core.calendar import LAST_DAY, WorkingCalendar, public_holidays
-from unisequa.core.document import CalendarDocument, Measure
+from unisequa.core.calendars.days import LAST_DAY, WorkingCalendar, public_holidays
+from unisequa.core.documents.measures import measured, roll_day
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument, Measure
 from unisequa.core.errors import DateRangeError, DocumentError
-from unisequa.core.offsets import measured, roll_day
-from unisequa.core.reading import read_document
 
 EPOCH = dt.date(1970, 1, 1).toordinal()
 BASE = dt.date(2026, 1, 1).toordinal()

@@ -10,19 +10,19 @@ from hypothesis import strategies as st
 
 from tests.core.test_schedule import BASE, holds, networks
 from tests.plans import dates, day, plan, step
-from unisequa.core.cascade import cascade
-from unisequa.core.edits import Due, Duration, Move
 from unisequa.core.errors import ShiftError
-from unisequa.core.network import Network
-from unisequa.core.plan import Plan, boundaries, standing
-from unisequa.core.task import Calendars, LinkOf, Task
+from unisequa.core.network.network import Network
+from unisequa.core.plan.plan import Plan, boundaries, standing
+from unisequa.core.plan.task import Calendars, LinkOf, Task
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Due, Duration, Move
 
 
 def standing_on(network: Network) -> Plan:
     """The network as a live run, on the first of its calendars, where its forward pass puts it."""
     from dataclasses import replace
 
-    from unisequa.core.schedule import schedule
+    from unisequa.core.network.backward import schedule
 
     calendar = network.activities[0].calendar
     activities = tuple(replace(a, calendar=calendar) for a in network.activities)

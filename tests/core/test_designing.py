@@ -11,19 +11,19 @@ from hypothesis import strategies as st
 
 from tests.core.documents import GO, cases
 from tests.plans import document, plan, step, template
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.cascade import cascade
-from unisequa.core.checks import read_template
-from unisequa.core.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
-from unisequa.core.document import CalendarDocument, Fact
-from unisequa.core.edits import AddLink, Drop, Move, RemoveLink
+from unisequa.core.design.findings import findings, listed
+from unisequa.core.design.outline import outline
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
+from unisequa.core.documents.placeholders import condition_fault, holds
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument, Fact
 from unisequa.core.errors import DocumentError, UnisequaError
-from unisequa.core.findings import findings, listed
-from unisequa.core.from_run import template_from_run
-from unisequa.core.load import absences, loads
-from unisequa.core.outline import outline
-from unisequa.core.placeholders import condition_fault, holds
-from unisequa.core.reading import read_document
+from unisequa.core.lookback.from_run import template_from_run
+from unisequa.core.people.load import absences, loads
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import AddLink, Drop, Move, RemoveLink
 
 FACTS = [
     Fact(key="entity", label="Entity", kind="choice", choices=("Shop", "It's new")),
@@ -98,7 +98,7 @@ def test_a_text_that_names_nothing_and_a_role_filled_by_nobody_bar_a_release() -
 
 def read_document_loosely(steps: list[dict[str, Any]]) -> Any:
     """A draft may hold what a finished template may not."""
-    from unisequa.core.document import Template
+    from unisequa.core.documents.template import Template
 
     return read_document(Template, document(steps))
 

@@ -9,8 +9,10 @@ from typing import Any
 import pytest
 
 from tests.plans import dates, day, plan, step
-from unisequa.core.cascade import cascade
-from unisequa.core.edits import (
+from unisequa.core.errors import ShiftError
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import (
     AddLink,
     Begun,
     CatchUp,
@@ -30,8 +32,6 @@ from unisequa.core.edits import (
     RemoveLink,
     Reopen,
 )
-from unisequa.core.errors import ShiftError
-from unisequa.core.plan import Plan
 
 
 def row(today: dt.date | None = None, **more: Any) -> Plan:

@@ -15,14 +15,14 @@ from hypothesis import strategies as st
 from tests.core.documents import cases
 from tests.plans import document, step
 from tests.test_cli import run
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.includes import Library
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.errors import UnisequaError
-from unisequa.core.exchange import plan_document, read_plan
-from unisequa.core.includes import Library
-from unisequa.core.plan import Plan
-from unisequa.core.reading import read_document
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.plan import Plan
+from unisequa.formats.plan_document import plan_document, read_plan
 
 NONSENSE: list[Any] = [
     None, True, -1, 0, 3, 10**9, 10**30, 1.5, float("nan"), float("inf"), "", "\0", "a", "s0", "s1", "{{ x }}", "{{",
@@ -108,9 +108,9 @@ def test_a_broken_template_or_calendar_gets_a_plan_or_faults(data: Any, case: An
 
 @given(st.data(), cases(most=5), st.booleans())
 def test_a_broken_plan_gets_a_cascade_or_faults(data: Any, case: Any, minute: bool) -> None:
-    from unisequa.cli_edits import read_edits
-    from unisequa.core.cascade import MODES, cascade
-    from unisequa.core.exchange import cascade_document
+    from unisequa.cli.edits import read_edits
+    from unisequa.core.shift.cascade import MODES, cascade
+    from unisequa.formats.plan_document import cascade_document
 
     found = plan_or_faults(*case, "2026-06-03")
     if found is None:

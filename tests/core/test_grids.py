@@ -12,17 +12,17 @@ from hypothesis import strategies as st
 
 from tests.core.checker import Calendar
 from tests.plans import document, step
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.cascade import cascade
-from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument
-from unisequa.core.edits import Due, MoveAnchor
+from unisequa.core.calendars.grid import MINUTES, Grid
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.includes import Library
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.errors import DocumentError
-from unisequa.core.grid import MINUTES, Grid
-from unisequa.core.includes import Library
-from unisequa.core.plan import Plan
-from unisequa.core.reading import read_document
-from unisequa.core.reasons import why
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.reasons import why
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Due, MoveAnchor
 
 LONDON = Grid(MINUTES, ZoneInfo("Europe/London"))
 

@@ -9,9 +9,9 @@ import networkx as nx
 import pytest
 
 from tests.plans import dates, document, plan, step
-from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.network import Activity, Dependency, Network
-from unisequa.core.schedule import schedule
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.network.backward import schedule
+from unisequa.core.network.network import Activity, Dependency, Network
 
 PSPLIB = Path(__file__).parents[2] / ".venv" / "psplib" / "data"
 EVERY_DAY = WorkingCalendar("every day", "1111111")

@@ -9,10 +9,10 @@ from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
-from unisequa.core.calendar import WorkingCalendar
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.clock.repeat import RepeatRule
+from unisequa.core.documents.reading import read_document
 from unisequa.core.errors import DocumentError
-from unisequa.core.reading import read_document
-from unisequa.core.recurrence import RepeatRule
 
 EVERY_DAY = WorkingCalendar("every day", "1111111")
 

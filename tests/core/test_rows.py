@@ -7,13 +7,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import step, template
-from unisequa.core import linking, rows, step_fields
-from unisequa.core.checks import faults_in
-from unisequa.core.clip import copied, pasted
-from unisequa.core.document import Template, When
-from unisequa.core.editing import EditError, remove_steps
-from unisequa.core.outline import outline
-from unisequa.core.pasting import pasted_table
+from unisequa.core.design import fields as step_fields
+from unisequa.core.design import linking, rows
+from unisequa.core.design.clip import copied, pasted
+from unisequa.core.design.editing import EditError, remove_steps
+from unisequa.core.design.outline import outline
+from unisequa.core.design.pasting import pasted_table
+from unisequa.core.documents.checks import faults_in
+from unisequa.core.documents.template import Template, When
 
 PHASES = [{"key": "p", "label": "Before"}, {"key": "q", "label": "After"}]
 LIST = "- Pack\n  - Crates\n  - Labels\n- Ship\n\n1. Unpack\n"

@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import dates, day, plan, step
-from unisequa.core.calendar import WorkingCalendar
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.errors import CircleError
-from unisequa.core.network import Activity, Dependency, Network
-from unisequa.core.schedule import UNDATED, backward, forward, schedule
+from unisequa.core.network.backward import UNDATED, backward, forward, schedule
+from unisequa.core.network.network import Activity, Dependency, Network
 
 BASE = day("2026-06-01")
 EVERY_DAY = WorkingCalendar("every day", "1111111")

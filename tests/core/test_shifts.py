@@ -12,8 +12,10 @@ from hypothesis import strategies as st
 from tests.core.checker import Checker
 from tests.core.documents import GO, cases, checker, planned_case
 from tests.core.test_whole_plans import Case, times_of
-from unisequa.core.cascade import MODES, Cascade, cascade
-from unisequa.core.edits import (
+from unisequa.core.errors import DocumentError, ShiftError
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.cascade import MODES, Cascade, cascade
+from unisequa.core.shift.edits.dates import (
     AddLink,
     Begun,
     CatchUp,
@@ -33,10 +35,8 @@ from unisequa.core.edits import (
     Reopen,
     TaskEdit,
 )
-from unisequa.core.errors import DocumentError, ShiftError
-from unisequa.core.exchange import plan_document, read_plan
-from unisequa.core.plan import Plan
-from unisequa.core.taking_back import record_of, taken_back
+from unisequa.core.shift.taking_back import record_of, taken_back
+from unisequa.formats.plan_document import plan_document, read_plan
 
 BASE = GO.toordinal()
 days = st.integers(BASE - 5, BASE + 30)
@@ -151,7 +151,7 @@ def downstream(found: Plan, keys: set[str]) -> set[str]:
 
 def bridged_links(found: Plan) -> list[Any]:
     """Links without what is dropped; tested elsewhere by itself."""
-    from unisequa.core.building import bridged
+    from unisequa.core.plan.building import bridged
 
     return list(bridged(found.links, {t.key for i, t in enumerate(found.tasks) if t.state == "dropped"}))
 

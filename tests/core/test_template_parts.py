@@ -7,12 +7,12 @@ import datetime as dt
 import pytest
 
 from tests.plans import step, template
-from unisequa.core import template_parts as parts
-from unisequa.core.document import Message, Template
-from unisequa.core.editing import EditError, add_named, move_named, nudge_named, remove_named
-from unisequa.core.findings import findings
-from unisequa.core.outline import outline
-from unisequa.core.step_fields import set_field
+from unisequa.core.design import parts
+from unisequa.core.design.editing import EditError, add_named, move_named, nudge_named, remove_named
+from unisequa.core.design.fields import set_field
+from unisequa.core.design.findings import findings
+from unisequa.core.design.outline import outline
+from unisequa.core.documents.template import Message, Template
 
 
 def job() -> Template:

@@ -10,16 +10,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import dates, document, plan, step, template
-from unisequa.core import editing, linking
-from unisequa.core.assemble import Occasion, assemble, run_name
-from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.checks import read_template
-from unisequa.core.document import Anchor, CalendarDocument, Template
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.design import editing, linking
+from unisequa.core.design.outline import outline
+from unisequa.core.design.typed import TypedError, follows_words, typed_date, typed_follows, typed_when, when_words
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import Anchor, CalendarDocument, Template
 from unisequa.core.errors import DocumentError
-from unisequa.core.outline import outline
-from unisequa.core.reading import read_document
-from unisequa.core.reasons import reasons, why
-from unisequa.core.typed import TypedError, follows_words, typed_date, typed_follows, typed_when, when_words
+from unisequa.core.plan.assemble import Occasion, assemble, run_name
+from unisequa.core.plan.reasons import reasons, why
 from unisequa.demo.fill import DOCUMENTS
 
 WHOLE = document(
@@ -209,7 +209,7 @@ ANCHORS = [Anchor(key="go", label="Go"), Anchor(key="end", label="Closing day")]
     st.sampled_from(["go", "end"]),
 )
 def test_an_offset_is_typed_as_it_is_shown(offset: int, unit: str, edge: str, anchor: str) -> None:
-    from unisequa.core.document import When
+    from unisequa.core.documents.template import When
 
     when = When.model_validate({"anchor": anchor, "offset": offset, "unit": unit, "edge": edge})
     assert typed_when(when_words(when, ANCHORS), ANCHORS) == when

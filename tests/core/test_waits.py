@@ -7,22 +7,22 @@ import datetime as dt
 import pytest
 
 from tests.plans import GO, step, template
-from unisequa.core.assemble import Occasion, assemble
-from unisequa.core.cascade import cascade
-from unisequa.core.changes_told import told
-from unisequa.core.clip import copied, pasted
-from unisequa.core.comparison import difference
-from unisequa.core.document import Template, Wait
-from unisequa.core.editing import EditError
-from unisequa.core.edits import Move
-from unisequa.core.exchange import plan_document, read_plan
-from unisequa.core.includes import Library, laid_open
-from unisequa.core.reasons import reasons
-from unisequa.core.rows import Place
-from unisequa.core.states import shown_state
-from unisequa.core.step_fields import field_text, set_field
-from unisequa.core.task import Awaited
-from unisequa.core.waits import circle_of, wait_words, waits_over
+from unisequa.core.design.clip import copied, pasted
+from unisequa.core.design.comparison import difference
+from unisequa.core.design.difference_words import told
+from unisequa.core.design.editing import EditError
+from unisequa.core.design.fields import field_text, set_field
+from unisequa.core.design.rows import Place
+from unisequa.core.design.waits import circle_of, wait_words, waits_over
+from unisequa.core.documents.includes import Library, laid_open
+from unisequa.core.documents.template import Template, Wait
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.reasons import reasons
+from unisequa.core.plan.task import Awaited
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Move
+from unisequa.core.work.task_states import shown_state
+from unisequa.formats.plan_document import plan_document, read_plan
 
 ANCHORS = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board meeting"}]
 

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from tests.core.documents import cases, planned_case
 from tests.core.test_whole_plans import Case
 from tests.plans import day, plan, step
-from unisequa.core.cascade import cascade
-from unisequa.core.edits import Duration
 from unisequa.core.errors import DocumentError, ShiftError
-from unisequa.core.ways import ways_to
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Duration
+from unisequa.core.shift.ways import ways_to
 
 
 def chain():  # type: ignore[no-untyped-def]

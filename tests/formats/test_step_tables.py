@@ -15,13 +15,13 @@ from hypothesis import assume, given
 
 from tests.core.documents import cases
 from tests.plans import step, template
-from unisequa.core.checks import read_template
+from unisequa.core.design.step_table import CellFault, guess, read_rows
+from unisequa.core.documents.checks import read_template
 from unisequa.core.errors import DocumentError
-from unisequa.core.step_table import CellFault, guess, read_rows
 from unisequa.demo.fill import DOCUMENTS
-from unisequa.formats.documents import read_bytes, write_yaml
+from unisequa.formats.files import read_bytes, write_yaml
+from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
 from unisequa.formats.tables_in import MOST_BYTES, read_table
-from unisequa.formats.tables_out import network_graphml, steps_csv, steps_xlsx
 
 DEMO = sorted(path.stem for path in DOCUMENTS.glob("*.json") if not path.stem.endswith("calendar"))
 

@@ -10,8 +10,8 @@ from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 from sqlalchemy.exc import IntegrityError
 
-from unisequa.store.engine import Store
-from unisequa.store.models import Base, Calendar, TemplateRow
+from unisequa.store.store import Store
+from unisequa.store.tables import Base, Calendar, TemplateRow
 
 
 @pytest.fixture

@@ -157,7 +157,7 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
 ) -> None:
     from fastapi.testclient import TestClient
 
-    monkeypatch.setattr("unisequa.actions.runs.runs", lambda session, actor: 1 / 0)
+    monkeypatch.setattr("unisequa.actions.runs.runs.runs", lambda session, actor: 1 / 0)
     browser = site.client()
     browser.client = TestClient(site.app, raise_server_exceptions=False)
     browser.get("/sign-in")

@@ -81,7 +81,7 @@ def test_the_panel_says_why_and_shows_instructions_without_their_scripts(site: S
 
 def test_the_list_comes_as_csv_that_no_spreadsheet_takes_for_a_formula(site: Site) -> None:
     with site.store.writing() as session:
-        from unisequa.actions.runs import run_of
+        from unisequa.actions.runs.runs import run_of
 
         run_of(session, site.run).tasks[0].title = '=HYPERLINK("x")'
     answer = site.client("Ada").get(f"/runs/{site.run}/tasks.csv")

@@ -8,14 +8,14 @@ from itertools import pairwise
 import pytest
 
 from tests.plans import day, plan, step
-from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.cascade import cascade
-from unisequa.core.document import Phase
-from unisequa.core.edits import Move
-from unisequa.core.plan import Plan
-from unisequa.web.sheet.marks import arrows
-from unisequa.web.sheet.run_sheet import PhaseLine, RunSheet, TaskLine, run_sheet
-from unisequa.web.sheet.scale import ROW, Scale, date_scale, days_off, head_of, plumbs
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.documents.template import Phase
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.dates import Move
+from unisequa.web.drawing.marks import arrows
+from unisequa.web.drawing.scale import ROW, Scale, date_scale, days_off, head_of, plumbs
+from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
 
 MONDAY = day("2026-06-01")
 

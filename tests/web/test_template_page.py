@@ -12,7 +12,8 @@ import pytest
 from tests.plans import document, step
 from tests.site import Browser, Site, make_site
 from tests.web.test_pages import words
-from unisequa.actions import access, drafts
+from unisequa.actions import access
+from unisequa.actions.templates import drafts
 
 
 class Sheet:

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 
 from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
-from unisequa.store.models import Person, TemplateRight, TemplateRow
+from unisequa.store.tables import Person, TemplateRight, TemplateRow
 
 RIGHTS = ("nothing", "look", "start", "edit", "own")
 

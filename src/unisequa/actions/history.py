@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
-from unisequa.store.models import HistoryRow, Person
+from unisequa.store.tables import HistoryRow, Person
 
 LONGEST = 2000
 

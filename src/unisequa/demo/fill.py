@@ -9,21 +9,21 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from unisequa.actions import runs, shifts
-from unisequa.actions.drafts import edit_draft
-from unisequa.actions.people import hash_password
-from unisequa.actions.runs import Choices, start_run
-from unisequa.actions.shelf import newest
-from unisequa.actions.templates import keep_template
-from unisequa.core.calendar import WorkingCalendar
-from unisequa.core.checks import read_template
-from unisequa.core.document import CalendarDocument
-from unisequa.core.editing import change_step
-from unisequa.core.edits import Move
-from unisequa.core.reading import read_document
+from unisequa.actions.people.people import hash_password
+from unisequa.actions.runs import runs, shifts
+from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.templates.drafts import edit_draft
+from unisequa.actions.templates.library import keep_template
+from unisequa.actions.templates.shelf import newest
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.design.editing import change_step
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import CalendarDocument
+from unisequa.core.shift.edits.dates import Move
 from unisequa.store.documents import template_of
-from unisequa.store.engine import Store
-from unisequa.store.models import Calendar, Edition, Leave, Person, Run
+from unisequa.store.store import Store
+from unisequa.store.tables import Calendar, Edition, Leave, Person, Run
 
 DOCUMENTS = Path(__file__).parent / "documents"
 PASSWORD = "quillhaven-demo"

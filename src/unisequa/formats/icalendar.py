@@ -10,8 +10,8 @@ import datetime as dt
 import uuid
 from collections.abc import Callable
 
-from unisequa.core.plan import Plan
-from unisequa.core.task import LinkOf
+from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.task import LinkOf
 
 _STATUS = {
     "waiting": "NEEDS-ACTION",

@@ -9,10 +9,10 @@ from typing import Any
 
 from sqlalchemy.orm import Session, object_session
 
-from unisequa.core.document import CalendarDocument, Template
-from unisequa.core.includes import Library, laid_open
-from unisequa.core.task import Calendars
-from unisequa.store.models import Edition, Run
+from unisequa.core.documents.includes import Library, laid_open
+from unisequa.core.documents.template import CalendarDocument, Template
+from unisequa.core.plan.task import Calendars
+from unisequa.store.tables import Edition, Run
 
 
 @lru_cache(maxsize=256)

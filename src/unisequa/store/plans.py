@@ -7,14 +7,14 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
 
-from unisequa.core.document import Edge, LagUnit, LinkType, Measure, When
-from unisequa.core.plan import Plan, boundaries, standing
-from unisequa.core.schedule import UNDATED
-from unisequa.core.targets import target_of
-from unisequa.core.task import Calendars, LinkOf, State, Task
+from unisequa.core.documents.template import Edge, LagUnit, LinkType, Measure, When
+from unisequa.core.network.backward import UNDATED
+from unisequa.core.plan.plan import Plan, boundaries, standing
+from unisequa.core.plan.targets import target_of
+from unisequa.core.plan.task import Calendars, LinkOf, State, Task
 from unisequa.store.documents import calendars_of, template_of_run
-from unisequa.store.models import LinkRow, Run, TaskRow
 from unisequa.store.rules import signed_by_itself, waits_of
+from unisequa.store.tables import LinkRow, Run, TaskRow
 
 
 def plan_of(run: Run, today: dt.date) -> Plan:

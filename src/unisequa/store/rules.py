@@ -10,12 +10,12 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session, object_session
 
-from unisequa.core.document import SignOff, Step, Template, Wait
-from unisequa.core.includes import Library, Scope, same_name, whole
-from unisequa.core.placeholders import holds
-from unisequa.core.task import FINISHED, Awaited
+from unisequa.core.documents.includes import Library, Scope, same_name, whole
+from unisequa.core.documents.placeholders import holds
+from unisequa.core.documents.template import SignOff, Step, Template, Wait
+from unisequa.core.plan.task import FINISHED, Awaited
 from unisequa.store.documents import calendars_of, pinned, template_of, template_of_run
-from unisequa.store.models import Edition, Run, TaskRow, TemplateRow
+from unisequa.store.tables import Edition, Run, TaskRow, TemplateRow
 
 
 def elsewhere(session: Session, today: dt.date, slots: int = 1) -> Callable[[Wait, dt.date | None], Awaited]:

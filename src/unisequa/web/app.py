@@ -13,24 +13,21 @@ from starlette.staticfiles import StaticFiles
 
 from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused, Stale
 from unisequa.settings import Settings
-from unisequa.store.engine import Store
-from unisequa.web import (
-    from_run,
-    importing,
-    library,
-    runs,
-    shifts,
-    sign_in,
-    start,
-    template_editions,
-    template_panel,
-    template_rehearsal,
-    templates_page,
-)
-from unisequa.web.clips import Clips, Presence
+from unisequa.store.store import Store
+from unisequa.web import sign_in
+from unisequa.web.library import from_run, importing
+from unisequa.web.library import page as library
+from unisequa.web.library.uploads import Uploads
 from unisequa.web.pages import STATIC, asks_for_piece, render
+from unisequa.web.run import page as runs
+from unisequa.web.run import shift as shifts
 from unisequa.web.session import ForgedRequest, Sessions, SignInNeeded
-from unisequa.web.uploads import Uploads
+from unisequa.web.start import page as start
+from unisequa.web.template import editions as template_editions
+from unisequa.web.template import page as templates_page
+from unisequa.web.template import panel as template_panel
+from unisequa.web.template import rehearsal as template_rehearsal
+from unisequa.web.template.clips import Clips, Presence
 
 LARGEST_BODY = 4 * 1024 * 1024
 LARGEST_FILE = 26 * 1024 * 1024

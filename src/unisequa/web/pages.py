@@ -14,7 +14,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 from starlette.responses import HTMLResponse
 
-from unisequa.core import words
+from unisequa.core.calendars import words
 from unisequa.web.session import TOKEN, sessions_of
 
 HERE = Path(__file__).parent

@@ -20,8 +20,8 @@ from starlette.responses import Response
 
 from unisequa.actions.errors import Refused
 from unisequa.settings import Settings
-from unisequa.store.engine import Store
-from unisequa.store.models import Person
+from unisequa.store.store import Store
+from unisequa.store.tables import Person
 
 COOKIE = "unisequa_session"
 LASTS = 14 * 24 * 3600

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.errors import NotThere, Refused
-from unisequa.actions.people import people, person, sign_in
-from unisequa.store.models import Person
+from unisequa.actions.people.people import people, person, sign_in
+from unisequa.store.tables import Person
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, StoreOf, field, sessions_of
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from alembic import context
 
-from unisequa.store.models import Base
+from unisequa.store.tables import Base
 
 connection = context.config.attributes["connection"]
 context.configure(

@@ -8,7 +8,7 @@ from alembic import command
 from alembic.config import Config
 
 from unisequa.core.errors import UnisequaError
-from unisequa.store.engine import make_engine
+from unisequa.store.store import make_engine
 
 
 def configuration() -> Config:

@@ -1,0 +1,59 @@
+"""A template made from a run: shown first, then kept as a new one or as the draft of its own."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from unisequa.actions.access import check_may
+from unisequa.actions.errors import Refused, sentence
+from unisequa.actions.runs.runs import run_of
+from unisequa.actions.templates.drafts import edit_draft
+from unisequa.actions.templates.library import keep_template
+from unisequa.core.design.editing import EditError
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import DocumentError
+from unisequa.core.lookback.from_run import Became, template_from_run
+from unisequa.store.documents import template_of
+from unisequa.store.plans import plan_of
+from unisequa.store.tables import Person, Run
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """The template that a run would become, and what becomes of each step."""
+
+    run: Run
+    template: Template
+    lines: tuple[Became, ...]
+
+
+def drawn(session: Session, actor: Person, run_id: int, today: dt.date, *, keep_dropped: bool) -> Drawn:
+    """What would come of it; nothing is made."""
+    run = run_of(session, run_id, actor)
+    check_may(run.edition.template, actor, "look")
+    try:
+        template, lines = template_from_run(
+            template_of(run.edition), plan_of(run, today), run.facts, keep_dropped=keep_dropped
+        )
+    except (DocumentError, EditError) as error:
+        raise Refused({"": sentence(str(error))}) from error
+    return Drawn(run, template, tuple(lines))
+
+
+def make(
+    session: Session, actor: Person, run_id: int, today: dt.date, *, keep_dropped: bool, name: str, into: bool
+) -> int:
+    """Make it: the draft of the run's own template, or a new one; gives the template's id."""
+    found = drawn(session, actor, run_id, today, keep_dropped=keep_dropped)
+    if into:
+        own = found.run.edition.template_id
+        edit_draft(session, actor, own, lambda _: found.template)
+        return own
+    name = " ".join(name.split()) or f"{found.run.name}, as it went"
+    template = Template.model_validate({**found.template.written(), "name": name[:200]})
+    return keep_template(
+        session, actor, template, said=f"made from the run {found.run.name}", like=template_of(found.run.edition)
+    ).template_id

@@ -1,0 +1,108 @@
+"""Rehearsals: a template put on sample dates, with facts and a crew; nothing is created."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from unisequa.actions.runs.runs import calendar_documents
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import read_span
+from unisequa.core.design.typed import TypedError, typed_date
+from unisequa.core.documents.checks import with_readable_titles
+from unisequa.core.documents.includes import Library, Whole, whole
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import DateRangeError, DocumentError
+from unisequa.core.people.load import DAY_MINUTES, Load, absences, loads
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.task import Calendars, Warning
+from unisequa.store.rules import elsewhere
+from unisequa.store.tables import Leave, Person
+
+Typed = dict[Annotated[str, Field(max_length=300)], Annotated[str, Field(max_length=2000)]]
+
+
+class Rehearsal(BaseModel):
+    """What was typed: anchor dates, facts, people's ids by role, a calendar's name."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    anchors: Typed = {}
+    facts: Typed = {}
+    crew: Typed = {}
+    calendar: Annotated[str, Field(max_length=200)] = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """What a run would be; or, without a plan, what is missing or wrong, by field."""
+
+    plan: Plan | None = None
+    parts: Whole = field(default_factory=Whole)
+    names: Mapping[str, str] = field(default_factory=dict)
+    warnings: tuple[Warning, ...] = ()
+    load: tuple[Load, ...] = ()
+    faults: Mapping[str, str] = field(default_factory=dict)
+
+    def who(self, role: str | None) -> str:
+        """Who is in a role, or its own name."""
+        if role is None:
+            return ""
+        found = self.parts.roles.get(role)
+        return self.names.get(role) or (found.label if found else role)
+
+
+def rehearsed(session: Session, template: Template, library: Library, given: Rehearsal, today: dt.date) -> Rehearsed:
+    """A template on the dates that were typed; a draft too whose titles name what is not there yet."""
+    template = with_readable_titles(template)
+    documents = calendar_documents(session, given.calendar or template.calendar)
+    calendar = Calendars(documents)[None]
+    anchors: dict[str, dt.date] = {}
+    faults: dict[str, str] = {}
+    for key, text in given.anchors.items():
+        if text.strip():
+            try:
+                anchors[key] = _moment(text, template, today, calendar)
+            except (TypedError, DateRangeError, ValueError) as error:
+                faults[f"anchors.{key}"] = str(error)
+    if faults:
+        return Rehearsed(faults=faults)
+    people = {str(person.id): person for person in session.scalars(select(Person))}
+    names = {role: people[number].name for role, number in given.crew.items() if number in people}
+    away = _leave(session, {role: people[n].id for role, n in given.crew.items() if n in people})
+    try:
+        parts = whole(template, library)
+        facts = {key: value for key, value in given.facts.items() if key in parts.facts}
+        dates = {key: day for key, day in anchors.items() if key in parts.anchors}
+        there = elsewhere(session, today, template.slots_of_time().per_day)
+        occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
+        plan = assemble(template, occasion, library)
+    except DocumentError as error:
+        return Rehearsed(faults={fault.path: fault.message for fault in error.faults})
+    found = Rehearsed(plan, parts, names)
+    effort = {placed.key: read_span(placed.step.effort, DAY_MINUTES) for placed in parts.steps if placed.step.effort}
+    warnings = (*absences(plan, found.who), *plan.warnings)
+    return Rehearsed(plan, parts, names, warnings, tuple(loads(plan, effort, found.who)))
+
+
+def _moment(text: str, template: Template, today: dt.date, calendar: WorkingCalendar) -> dt.date:
+    if template.grid == "minute" and ":" in text:
+        day, _, time = text.strip().rpartition(" ")
+        clock = dt.time.fromisoformat(time)
+        date = typed_date(day, today=today, base=None, calendar=calendar)
+        return dt.datetime.combine(date, clock)
+    return typed_date(text, today=today, base=None, calendar=calendar)
+
+
+def _leave(session: Session, crew: Mapping[str, int]) -> dict[str, tuple[tuple[dt.date, dt.date], ...]]:
+    spans: dict[int, list[tuple[dt.date, dt.date]]] = {}
+    for leave in session.scalars(select(Leave).where(Leave.person_id.in_(set(crew.values()) or {0}))):
+        spans.setdefault(leave.person_id, []).append((leave.first_on, leave.last_on))
+    return {role: tuple(spans[person]) for role, person in crew.items() if person in spans}

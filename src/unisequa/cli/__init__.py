@@ -1,0 +1,5 @@
+"""The command line."""
+
+from unisequa.cli.app import main
+
+__all__ = ["main"]

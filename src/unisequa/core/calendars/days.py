@@ -1,0 +1,359 @@
+"""Working calendars on prefix sums.
+
+Boundaries are those of :mod:`unisequa.core.calendars.grid`. Every worked slot of a calendar has a number, counted on
+from an origin that never moves, and two look-ups turn one into the other, however far they go:
+
+``index(b)``   how many worked slots lie before boundary ``b``, from the origin on
+``slot(k)``    the boundary before worked slot number ``k``
+
+All else is made of these two. Between two worked slots with days off there are *two* boundaries with one
+index: ``slot(k - 1) + 1``, right behind the one slot, where a task may finish, and ``slot(k)``, right before
+the other, where one may start. They are never taken for each other.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from array import array
+from bisect import bisect_right
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import cache
+from itertools import accumulate, compress, pairwise
+
+from unisequa.core.calendars.grid import DAYS, FIRST_DAY, LAST_DAY, MINUTES, Grid
+from unisequa.core.errors import DateRangeError
+
+_MARGIN = 400
+"""Days added around what is asked for when the tables are made."""
+
+PublicHolidays = Callable[[int, int], Mapping[int, str]]
+"""Gives the public holidays of the years from–to (inclusive) as day → name."""
+
+
+class WorkingCalendar:
+    """Which days are worked. On the day grid a slot is a day, so this is all there is to know.
+
+    An extra working day beats a closure, a closure beats a public holiday and the week.
+
+    Parameters
+    ----------
+    name : str
+        What steps, roles and runs call it.
+    week : str
+        Seven characters, Monday first, ``1`` for a working day.
+    holidays : callable, optional
+        Public holidays by years.
+    closures : mapping of int to str
+        Closed day → its label (may be empty).
+    extra : iterable of int
+        Days worked in spite of all that.
+    """
+
+    grid: Grid = DAYS
+    per_day: int = 1
+    """Worked slots of a working day."""
+
+    def __init__(
+        self,
+        name: str = "Monday to Friday",
+        week: str = "1111100",
+        *,
+        holidays: PublicHolidays | None = None,
+        closures: Mapping[int, str] | None = None,
+        extra: Iterable[int] = (),
+    ) -> None:
+        if len(week) != 7 or set(week) - {"0", "1"}:
+            raise ValueError(f"a week is seven characters of 0 and 1, Monday first; got {week!r}")
+        self.name = name
+        self.week = week
+        self.holidays = holidays
+        self.closures = dict(closures or {})
+        self.extra = frozenset(extra)
+        self._lo = self._hi = self._base = 0
+        self._before: Sequence[int] = ()
+        self._worked: list[int] = []
+        self._rests: list[bool] = []
+        self._names: dict[int, str] = {}
+
+    # The tables: days before each day, and the worked days in order.
+
+    def cover(self, lo: int, hi: int) -> None:
+        """Make the tables reach from day ``lo`` to day ``hi``, with a margin; keep what they cover."""
+        if self._lo and self._lo <= lo and hi <= self._hi:
+            return
+        if lo < FIRST_DAY or hi > LAST_DAY + 1:
+            raise DateRangeError("a date falls outside the years 1 to 9999")
+        if self._lo:
+            lo, hi = min(lo, self._lo), max(hi, self._hi)
+        self._build(max(lo - _MARGIN, FIRST_DAY), min(hi + _MARGIN, LAST_DAY + 1))
+
+    def _grow(self, *, back: bool) -> None:
+        """Double the reach of the tables, onwards or back; the other end stays."""
+        if (back and self._lo == FIRST_DAY) or (not back and self._hi == LAST_DAY + 1):
+            raise DateRangeError(f'the calendar "{self.name}" has no working day left in the years 1 to 9999')
+        span = max(self._hi - self._lo, _MARGIN)
+        if back:
+            self._build(max(self._lo - span, FIRST_DAY), self._hi)
+        else:
+            self._build(self._lo, min(self._hi + span, LAST_DAY + 1))
+
+    def _build(self, lo: int, hi: int) -> None:
+        first = (lo + 6) % 7  # ordinal 1 is a Monday
+        pattern = bytes(int(day) for day in self.week[first:] + self.week[:first])
+        flags = bytearray((pattern * ((hi - lo) // 7 + 1))[: hi - lo])
+        names: dict[int, str] = {}
+        if self.holidays is not None:
+            years = dt.date.fromordinal(lo).year, dt.date.fromordinal(hi - 1).year
+            for day, name in self.holidays(*years).items():
+                if lo <= day < hi:
+                    flags[day - lo] = 0
+                    names[day] = name
+        for day, name in self.closures.items():
+            if lo <= day < hi:
+                flags[day - lo] = 0
+                names[day] = name or "closed"
+        for day in self.extra:
+            if lo <= day < hi:
+                flags[day - lo] = 1
+                names.pop(day, None)
+        if self._lo:  # numbers given out stay what they are
+            self._base += sum(flags[: self._lo - lo])
+        self._before = array("i", [0, *accumulate(flags)])
+        self._worked = list(compress(range(lo, hi), flags))
+        self._rests = [a + 1 < b for a, b in pairwise(self._worked)]
+        self._lo, self._hi, self._names = lo, hi, names
+
+    def day_index(self, day: int) -> int:
+        """How many working days lie before ``day``, from the origin on."""
+        if not (self._lo <= day <= self._hi and self._lo):
+            self.cover(day, day)
+        return self._before[day - self._lo] - self._base
+
+    def nth_day(self, k: int) -> int:
+        """Working day number ``k``.
+
+        Raises
+        ------
+        DateRangeError
+            When there is none in the years 1 to 9999.
+        """
+        while True:
+            at = k + self._base
+            if 0 <= at < len(self._worked):
+                return self._worked[at]
+            if not self._lo:
+                raise ValueError("no day has been asked for yet, so there is no origin to count from")
+            self._grow(back=at < 0)
+
+    def is_working_day(self, day: int) -> bool:
+        """Whether ``day`` is a working day."""
+        return self.day_index(day + 1) > self.day_index(day)
+
+    def name_of(self, day: int) -> str | None:
+        """The public holiday or closure on ``day``, if there is one."""
+        self.cover(day, day + 1)
+        return self._names.get(day)
+
+    # Worked slots and boundaries.
+
+    def index(self, b: int) -> int:
+        """How many worked slots lie before boundary ``b``, from the origin on."""
+        return self.day_index(b)
+
+    def slot(self, k: int) -> int:
+        """The boundary before worked slot number ``k``."""
+        return self.nth_day(k)
+
+    def rested(self, k: int) -> bool:
+        """Whether worked slot number ``k`` comes behind a slot that is not worked."""
+        at = k + self._base - 1
+        if not 0 <= at < len(self._rests):
+            return self.slot(k - 1) + 1 < self.slot(k)
+        return self._rests[at]
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        """:meth:`slot` of many at once."""
+        if not numbers:
+            return []
+        self.slot(min(numbers))
+        self.slot(max(numbers))
+        worked, base = self._worked, self._base
+        return [worked[k + base] for k in numbers] if base else [worked[k] for k in numbers]
+
+    def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        """The boundaries right behind many worked slots."""
+        return [slot + 1 for slot in self.slots(numbers)]
+
+    def count(self, a: int, b: int) -> int:
+        """Worked slots in ``[a, b)``; negative when ``b`` lies before ``a``."""
+        return self.index(b) - self.index(a)
+
+    def is_worked(self, slot: int) -> bool:
+        """Whether a slot is worked."""
+        return self.index(slot + 1) > self.index(slot)
+
+    def advance(self, b: int, n: int) -> int:
+        """The boundary after the n-th worked slot that begins at or after ``b``; ``b`` for n = 0.
+
+        A negative ``n`` retreats.
+
+        >>> friday = dt.date(2026, 8, 7).toordinal()
+        >>> dt.date.fromordinal(WorkingCalendar().advance(friday, 2))
+        datetime.date(2026, 8, 11)
+        """
+        if n == 0:
+            return b
+        k = self.index(b) + n
+        return self.slot(k - 1) + 1 if n > 0 else self.slot(k)
+
+    def retreat(self, b: int, n: int) -> int:
+        """The boundary before the n-th worked slot that ends at or before ``b``; ``b`` for n = 0."""
+        return self.advance(b, -n)
+
+    def roll_forward(self, b: int) -> int:
+        """The first boundary at or after ``b`` whose following slot is worked: a place to start."""
+        return self.slot(self.index(b))
+
+    def roll_back(self, b: int) -> int:
+        """The last boundary at or before ``b`` whose preceding slot is worked: a place to finish."""
+        return self.slot(self.index(b) - 1) + 1
+
+    def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingCalendar:
+        """A copy with more closed days or more working days; the name stays."""
+        closures = {**self.closures, **(closed or {})}
+        extra = (self.extra - set(closed or {})) | set(worked)
+        return WorkingCalendar(self.name, self.week, holidays=self.holidays, closures=closures, extra=extra)
+
+
+class WorkingHours(WorkingCalendar):
+    """A working calendar on the minute grid: the same hours on each of its working days.
+
+    Parameters
+    ----------
+    hours : sequence of (int, int)
+        Minutes of the day, in order, half-open; a shift that goes on after midnight ends beyond 1,440 and
+        belongs to the day it begins on.
+    grid : Grid
+        The minute grid with the run's time zone.
+
+    See :class:`WorkingCalendar` for the others.
+    """
+
+    def __init__(self, calendar: WorkingCalendar, hours: Sequence[tuple[int, int]], grid: Grid) -> None:
+        super().__init__(
+            calendar.name,
+            calendar.week,
+            holidays=calendar.holidays,
+            closures=calendar.closures,
+            extra=calendar.extra,
+        )
+        self.hours = tuple(hours)
+        self.grid = grid
+        self._minutes = [minute for a, b in hours for minute in range(a, b)]
+        self.per_day = len(self._minutes)
+        self._pauses = [a < b - 1 for a, b in pairwise(self._minutes)]
+
+    def index(self, b: int) -> int:
+        day, minute = divmod(b, MINUTES)
+        into = bisect_right(self._minutes, minute - 1)  # of this day's minutes, those before b
+        n = self.day_index(day)
+        if into and not self.is_working_day(day):
+            into = 0
+        full = n * self.per_day + into
+        if self._minutes[-1] >= MINUTES and self.is_working_day(day - 1):  # last night's shift may still be on
+            full -= self.per_day - bisect_right(self._minutes, MINUTES + minute - 1)
+        return full
+
+    def slot(self, k: int) -> int:
+        n, minute = divmod(k, self.per_day)
+        return self.nth_day(n) * MINUTES + self._minutes[minute]
+
+    def rested(self, k: int) -> bool:
+        minute = k % self.per_day
+        return self._pauses[minute - 1] if minute else self.slot(k - 1) + 1 < self.slot(k)
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        return self._at(numbers, self._minutes)
+
+    def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        return self._at(numbers, [minute + 1 for minute in self._minutes])
+
+    def _at(self, numbers: Sequence[int], minutes: list[int]) -> list[int]:
+        if not numbers:
+            return []
+        first, last = min(numbers), max(numbers)
+        self.slot(first)
+        self.slot(last)
+        per_day, base = self.per_day, first // self.per_day
+        days = [day * MINUTES for day in self._worked[base + self._base : last // per_day + self._base + 1]]
+        return [days[k // per_day - base] + minutes[k % per_day] for k in numbers]
+
+    def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingHours:
+        return WorkingHours(super().with_changes(closed=closed, worked=worked), self.hours, self.grid)
+
+
+class WithInterval(WorkingCalendar):
+    """A calendar in which all of ``[a, b)`` is worked too, for one task whose date stands there on purpose."""
+
+    def __init__(self, calendar: WorkingCalendar, a: int, b: int) -> None:
+        super().__init__(calendar.name, calendar.week)
+        self.calendar, self.a, self.b = calendar, a, b
+        self.grid, self.per_day = calendar.grid, calendar.per_day
+        self._first = calendar.index(a)
+        self._more = (b - a) - calendar.count(a, b)
+
+    def day_index(self, day: int) -> int:
+        return self.calendar.day_index(day)
+
+    def nth_day(self, k: int) -> int:
+        return self.calendar.nth_day(k)
+
+    def name_of(self, day: int) -> str | None:
+        return self.calendar.name_of(day)
+
+    def index(self, b: int) -> int:
+        if b <= self.a:
+            return self.calendar.index(b)
+        return self._first + b - self.a if b <= self.b else self.calendar.index(b) + self._more
+
+    def slot(self, k: int) -> int:
+        if k < self._first:
+            return self.calendar.slot(k)
+        into = k - self._first
+        return self.a + into if into < self.b - self.a else self.calendar.slot(k - self._more)
+
+    def rested(self, k: int) -> bool:
+        return self.slot(k - 1) + 1 < self.slot(k)
+
+    def slots(self, numbers: Sequence[int]) -> list[int]:
+        return [self.slot(k) for k in numbers]
+
+
+@cache
+def _holidays_of(country: str, subdivision: str | None, year: int) -> dict[int, str]:
+    import holidays
+
+    found = holidays.country_holidays(country, subdiv=subdivision, years=year, expand=False)
+    return {day.toordinal(): name for day, name in found.items()}
+
+
+def public_holidays(country: str, subdivision: str | None = None) -> PublicHolidays:
+    """Public holidays of a country by ISO 3166 codes, from the ``holidays`` package.
+
+    Raises
+    ------
+    ValueError
+        When the package does not know the country or the subdivision.
+    """
+    try:
+        _holidays_of(country, subdivision, 2026)
+    except NotImplementedError as error:
+        raise ValueError(f'no public holidays known for country "{country}", subdivision "{subdivision}"') from error
+
+    def between(first: int, last: int) -> Mapping[int, str]:
+        found: dict[int, str] = {}
+        for year in range(first, last + 1):
+            found |= _holidays_of(country, subdivision, year)
+        return found
+
+    return between

@@ -1,0 +1,111 @@
+"""Dates, offsets and counts in plain words, the same on every page, in every export and message."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from unisequa.core.calendars.grid import MINUTES, Grid, span_text
+from unisequa.core.documents.template import Measure
+
+_DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+MONTHS = (
+    "January", "February", "March", "April", "May", "June",
+    "July", "August", "September", "October", "November", "December",
+)  # fmt: skip
+
+
+def day_words(day: int | dt.date, *, year: bool = False) -> str:
+    """A day with its weekday; independent of the machine's locale.
+
+    >>> day_words(dt.date(2026, 8, 5)), day_words(dt.date(2026, 8, 5), year=True)
+    ('Wed 5 Aug', 'Wed 5 Aug 2026')
+    """
+    date = dt.date.fromordinal(day) if isinstance(day, int) else day
+    text = f"{_DAYS[date.weekday()]} {date.day} {MONTHS[date.month - 1][:3]}"
+    return f"{text} {date.year}" if year else text
+
+
+def weekday(day: int) -> str:
+    """``Mon`` … ``Sun``."""
+    return _DAYS[(day + 6) % 7]
+
+
+def span_words(first: int, last: int) -> str:
+    """Two days, both included, as short as they can be said.
+
+    >>> a = dt.date(2026, 8, 5).toordinal()
+    >>> span_words(a, a), span_words(a, a + 1)
+    ('Wed 5 Aug', 'Wed 5 – Thu 6 Aug')
+    """
+    if first == last:
+        return day_words(first)
+    a, b = dt.date.fromordinal(first), dt.date.fromordinal(last)
+    start = f"{_DAYS[a.weekday()]} {a.day}" if (a.year, a.month) == (b.year, b.month) else day_words(a)
+    return f"{start} – {day_words(b)}"
+
+
+def slot_words(read: int, grid: Grid, *, year: bool = False) -> str:
+    """A date as people read it on a grid: a day, or a day and a time.
+
+    >>> slot_words(dt.date(2026, 8, 5).toordinal() * 1440 + 870, Grid(1440))
+    'Wed 5 Aug 14:30'
+    """
+    day, minute = divmod(read, grid.per_day)
+    text = day_words(day, year=year)
+    return text if grid.per_day == 1 else f"{text} {minute // 60:02d}:{minute % 60:02d}"
+
+
+def slots_words(n: int, grid: Grid, day: int = MINUTES, *, working: bool = True) -> str:
+    """So many slots: ``2 working days``, or on the minute grid ``1d 4h``, a day having ``day`` minutes.
+
+    >>> slots_words(2, Grid()), slots_words(90, Grid(1440))
+    ('2 working days', '1h 30m')
+    """
+    if grid.per_day == 1:
+        return count_words(n, "working day" if working else "day")
+    return span_text(n, day)
+
+
+def read_words(first: int, last: int, grid: Grid) -> str:
+    """Two dates as people read them, as short as they can be said."""
+    if grid.per_day == 1:
+        return span_words(first, last)
+    if first == last:
+        return slot_words(first, grid)
+    same = grid.day(first) == grid.day(last)
+    end = slot_words(last, grid)
+    return f"{slot_words(first, grid)} – {end[-5:] if same else end}"
+
+
+def count_words(n: int, noun: str, plural: str | None = None) -> str:
+    """``1 task``, ``2 tasks``."""
+    return f"{n} {noun if n == 1 else plural or noun + 's'}"
+
+
+def names_words(names: list[str]) -> str:
+    """``a``, ``a and b``, ``a, b and c``."""
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""
+
+
+def offset_words(measure: Measure, label: str) -> str:
+    """How a date is measured.
+
+    >>> offset_words(Measure(anchor="a", offset=-2), "Period end")
+    '2 working days before Period end'
+    """
+    offset = measure.offset
+    if offset == 0:
+        return f"on {label}"
+    side = "after"
+    if isinstance(offset, str):
+        back = offset.lstrip()[:1] in {"-", "−"}
+        amount = offset.strip().lstrip("+-−").strip() + (" of work" if measure.unit.startswith("working") else "")
+        return f"{amount} {'before' if back else 'after'} {label}"
+    side = "after" if offset > 0 else "before"
+    return f"{count_words(abs(offset), measure.unit.removesuffix('s'))} {side} {label}"
+
+
+def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> str:
+    """Worked slots between an old and a new date: ``+2 d``, ``−1 d``, on the minute grid ``+1h 30m``."""
+    sign = "+" if n > 0 else "−" if n else ""
+    return f"{sign}{span_text(abs(n), day)}" if grid and grid.per_day > 1 else f"{sign}{abs(n)} d"

@@ -1,0 +1,305 @@
+"""Steps as the rows of a table, and a table's rows as steps.
+
+What is written can be read back in unchanged: fields without a column keep what the step of that key has. Every
+fault is found, each with its row and column, before anything is taken.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from pydantic import ValidationError
+
+from unisequa.core.design.editing import EditError, slug
+from unisequa.core.design.fields import field_text, typed_values
+from unisequa.core.design.rows import rows
+from unisequa.core.design.typed import TypedError, typed_follows
+from unisequa.core.documents.checks import faults_in, may_wait
+from unisequa.core.documents.reading import faults_of
+from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
+
+COLUMNS: dict[str, str] = {
+    "key": "Key", "title": "Step", "phase": "Phase", "parent": "Part of", "role": "Role", "when": "Due",
+    "roll": "On a day off", "duration": "Days", "follows": "Follows", "waits_for": "Waits for", "effort": "Effort",
+    "kind": "Kind",
+    "priority": "Priority", "sign_off": "Signed off by",
+    "sign_off_after": "Signed off by itself after", "sign_off_until": "In review until",
+    "may_skip": "May be skipped", "gate": "While open",
+    "only_if": "Only if", "not_before": "Not before", "deadline": "Deadline", "calendar": "Calendar",
+    "instructions": "Instructions", "links_out": "Links",
+}  # fmt: skip
+"""Field → the name of its column."""
+_ALSO = {
+    "task": "title", "title": "title", "name": "title", "activity": "title", "step name": "title",
+    "task name": "title", "group": "phase", "stage": "phase", "section": "phase", "who": "role", "owner": "role",
+    "responsible": "role", "assignee": "role", "offset": "when", "when": "when", "due date": "when",
+    "duration": "duration", "working days": "duration", "lasts": "duration", "predecessors": "follows",
+    "after": "follows", "depends on": "follows", "dependencies": "follows", "hours": "effort", "type": "kind",
+    "description": "instructions", "notes": "instructions", "how": "instructions", "id": "key", "link": "links_out",
+    "sign-off": "sign_off", "parent": "parent", "condition": "only_if", "optional": "may_skip",
+}  # fmt: skip
+MOST_ROWS = 5000
+_FREE = {"key", "title", "phase", "parent", "role", "sign_off", "follows"}
+
+
+@dataclass(frozen=True, slots=True)
+class CellFault:
+    """One thing wrong in a table: its row as a spreadsheet counts them (the names are row 1), its column, what."""
+
+    row: int
+    column: str
+    message: str
+
+    def __str__(self) -> str:
+        return f"row {self.row}, {self.column}: {self.message}"
+
+
+@dataclass(frozen=True, slots=True)
+class TableRead:
+    """The template that a table's rows make; or, with faults, the one there was."""
+
+    template: Template
+    faults: tuple[CellFault, ...] = ()
+    new_roles: tuple[str, ...] = ()
+    new_phases: tuple[str, ...] = ()
+
+
+def header() -> list[str]:
+    """The names of the columns, as they are written."""
+    return list(COLUMNS.values())
+
+
+def table_rows(template: Template) -> list[list[str]]:
+    """The steps as rows, in the order they are shown, cells in the order of :func:`header`."""
+    found = []
+    for row in rows(template):
+        cells = [field_text(template, row.step, name) if name != "key" else row.step.key for name in COLUMNS]
+        if not row.step.when:
+            cells[list(COLUMNS).index("roll")] = ""
+        found.append(cells)
+    return found
+
+
+def guess(names: Sequence[str]) -> list[str]:
+    """The field that each column's name says, or nothing; no field twice."""
+    known = {name.casefold(): field for field, name in COLUMNS.items()} | _ALSO
+    found: list[str] = []
+    for name in names:
+        word = re.sub(r"\s+", " ", name.strip().casefold())
+        guessed = known.get(word, "")
+        found.append(guessed if guessed not in found else "")
+    return found
+
+
+@dataclass(slots=True)
+class _Reading:
+    """A table on its way to a template: the steps' documents by row, and what was wrong."""
+
+    template: Template
+    before: Template
+    columns: Sequence[str]
+    names: Mapping[str, str]
+    faults: list[CellFault] = field(default_factory=list)
+
+    def fault(self, row: int, name: str, message: str) -> None:
+        self.faults.append(CellFault(row + 2, self.names.get(name, COLUMNS.get(name, name)), message))
+
+
+def read_rows(
+    template: Template, cells: Sequence[Sequence[str]], columns: Sequence[str], names: Mapping[str, str] | None = None
+) -> TableRead:
+    """Steps in place of those there are: a row with the key of a step is that step.
+
+    Parameters
+    ----------
+    cells : sequence of rows
+        Without the row of names.
+    columns : sequence of str
+        The field of each column; empty for one that is not read.
+    names : mapping of str to str, optional
+        Field → the column's own name, for faults.
+    """
+    reading = _Reading(template, template, columns, names or {})
+    table = [[cell.strip("\n") for cell in row] for row in cells]
+    while table and not any(cell.strip() for cell in table[-1]):
+        table.pop()
+    if "title" not in columns:
+        return TableRead(template, (CellFault(1, "Step", "no column holds the titles of the steps; choose one"),))
+    if not table:
+        return TableRead(template, (CellFault(2, "Step", "there are no rows below the names of the columns"),))
+    if len(table) > MOST_ROWS:
+        return TableRead(template, (CellFault(MOST_ROWS + 2, "Step", f"at most {MOST_ROWS:,} steps are read at once"),))
+    records = [dict(zip(columns, row, strict=False)) for row in table]
+    keys = _keys(reading, records)
+    base = template.model_copy(update={"steps": ()})
+    base, phases = _named(base, "phases", records, ("phase",))
+    base, roles = _named(base, "roles", records, ("role", "sign_off"))
+    reading.template = base
+    before = {step.key: step for step in template.steps}
+    steps = [
+        _step(reading, i, key, record, before.get(key))
+        for i, (key, record) in enumerate(zip(keys, records, strict=True))
+    ]
+    made = [step for step in steps if step is not None]
+    links = _links(reading, records, keys, made, template)
+    edited = base.model_copy(update={"steps": tuple(made), "links": links})
+    if not reading.faults:
+        _whole(reading, edited, keys)
+    found = tuple(sorted(reading.faults, key=lambda fault: fault.row))
+    if found:
+        return TableRead(template, found)
+    laid = tuple(row.step for row in rows(edited))
+    return TableRead(edited.model_copy(update={"steps": laid}), (), tuple(roles), tuple(phases))
+
+
+def _keys(reading: _Reading, records: Sequence[Mapping[str, str]]) -> list[str]:
+    given = [record.get("key", "").strip() for record in records]
+    taken = {key for key in given if key} | {step.key for step in reading.template.steps}
+    found: list[str] = []
+    for i, record in enumerate(records):
+        key, title = given[i], " ".join(record.get("title", "").split())
+        if not title:
+            reading.fault(i, "title", "is empty; every step needs a title")
+        if key and not re.match(KEY, key):
+            reading.fault(i, "key", f'"{key}" is no key; use small letters, digits, - and _')
+        elif key and key in found:
+            reading.fault(i, "key", f'"{key}" stands in row {found.index(key) + 2} already; keys are unique')
+        if not key:
+            key = slug(title, taken, fallback="step")
+            taken.add(key)
+        found.append(key)
+    return found
+
+
+def _named(
+    template: Template, part: str, records: Sequence[Mapping[str, str]], names: Sequence[str]
+) -> tuple[Template, list[str]]:
+    """The template with the roles or phases that the rows name and it does not have yet."""
+    items = list(getattr(template, part))
+    known = {name.casefold() for item in items for name in (item.key, item.label)}
+    taken = {i.key for p in ("roles", "anchors", "facts") for i in getattr(template, p)} | {"subject"}
+    if part == "phases":
+        taken = {phase.key for phase in template.phases}
+    new: list[str] = []
+    for record in records:
+        for name in names:
+            label = " ".join(record.get(name, "").split()).removeprefix("+")[:200]
+            if label and label.casefold() not in known:
+                key = slug(label, taken | {key.replace("_", "-") for key in taken}, fallback=part[:-1])
+                key = key if part == "phases" else key.replace("-", "_")
+                items.append(Phase(key=key, label=label) if part == "phases" else Role(key=key, label=label))
+                known |= {label.casefold(), key}
+                taken.add(key)
+                new.append(label)
+    return template.model_copy(update={part: tuple(items)}), new
+
+
+def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before: Step | None) -> Step | None:
+    template = reading.template
+    if not record.get("title", "").strip():
+        return None
+    step = before or Step(key="x", title="x")
+    values: dict[str, Any] = {**step.model_dump(mode="json", by_alias=True), "key": key}
+    values["title"] = " ".join(record.get("title", "").split())[:400]
+    for name in ("role", "phase"):
+        if name in record:
+            values[name] = _key_of(template, f"{name}s", record[name])
+    if "sign_off" in record:
+        signer = _key_of(template, "roles", record["sign_off"])
+        rules = {} if step.sign_off is None else step.sign_off.written()
+        values["sign_off"] = {**rules, "role": signer} if signer else None
+    for name, text in record.items():
+        if name in _FREE or not name or (name == "duration" and not text.strip()):
+            continue
+        if before is not None and text == field_text(reading.before, before, name):
+            continue
+        if name == "roll" and (not text.strip() or not values.get("when")):
+            continue
+        if name in {"kind", "priority", "gate"} and not text.strip():
+            values.pop(name, None)
+            continue
+        signer = values.get("sign_off")
+        current = step.model_copy(
+            update={
+                "when": None if values.get("when") is None else step.when,
+                "sign_off": SignOff.model_validate(signer) if signer else None,
+            }
+        )
+        try:
+            if name == "roll":
+                values["when"] = {**values["when"], "roll": " ".join(text.split())}
+            else:
+                values |= typed_values(template, current, name, text)
+        except EditError as error:
+            reading.fault(i, name, str(error))
+    try:
+        return Step.model_validate(values)
+    except ValidationError as error:
+        for fault in faults_of(error):
+            reading.fault(i, fault.path.split(".")[0].split("[")[0], fault.message)
+        return None
+
+
+def _key_of(template: Template, part: str, text: str) -> str | None:
+    word = " ".join(text.split()).removeprefix("+").casefold()
+    return next((item.key for item in getattr(template, part) if word in {item.key, item.label.casefold()}), None)
+
+
+def _links(
+    reading: _Reading, records: Sequence[Mapping[str, str]], keys: Sequence[str], steps: list[Step], template: Template
+) -> tuple[Link, ...]:
+    """The links that the rows say, and the parents; without a column the links there were, as far as both ends are."""
+    by_key = {step.key: i for i, step in enumerate(steps)}
+    known = by_key.keys()
+    included = [include.key for include in template.includes]
+    if "parent" in reading.columns:
+        for i, record in enumerate(records):
+            word = " ".join(record.get("parent", "").split())
+            parent = _one_of(steps, keys, word)
+            if word and parent is None:
+                reading.fault(i, "parent", f'no step "{word}" in this table')
+            at = by_key.get(keys[i])
+            if at is not None:
+                steps[at] = steps[at].model_copy(update={"parent": parent})
+    if "follows" not in reading.columns:
+        return tuple(k for k in template.links if {k.from_.split(".")[0], k.to.split(".")[0]} <= {*known, *included})
+    wanted: dict[tuple[str, str, str], Link] = {}
+    for i, record in enumerate(records):
+        try:
+            entries = typed_follows(record.get("follows", ""), steps, included)
+        except TypedError as error:
+            reading.fault(i, "follows", str(error))
+            continue
+        for w in entries:
+            written = {"from": w.key, "to": keys[i], "type": w.type, "lag": w.lag, "unit": w.unit}
+            wanted[w.key, keys[i], w.type] = Link.model_validate(written)
+    kept = [
+        wanted.pop((k.from_, k.to, k.type), k)
+        for k in template.links
+        if (k.from_, k.to, k.type) in wanted or k.to.split(".")[0] in included
+    ]
+    return (*kept, *wanted.values())
+
+
+def _one_of(steps: Sequence[Step], keys: Sequence[str], word: str) -> str | None:
+    if not word:
+        return None
+    if word.isdigit() and 1 <= int(word) <= len(keys):
+        return keys[int(word) - 1]
+    return next((step.key for step in steps if word.casefold() in {step.key, step.title.casefold()}), None)
+
+
+_PLACE = re.compile(r"^steps\[(\d+)\]\.?([a-z_]*)")
+
+
+def _whole(reading: _Reading, edited: Template, keys: Sequence[str]) -> None:
+    """What only the whole can show: circles, levels, names in texts and conditions."""
+    for fault in faults_in(edited):
+        place = _PLACE.match(fault.path)
+        if place and not may_wait(fault):
+            reading.fault(keys.index(edited.steps[int(place[1])].key), place[2] or "title", fault.message)
+        elif not may_wait(fault):
+            reading.faults.append(CellFault(1, reading.names.get("follows", "Follows"), fault.message))

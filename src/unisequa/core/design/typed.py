@@ -1,0 +1,265 @@
+"""What people type: dates such as ``fri`` or ``wd+2``, and the steps that a step follows."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import cast
+
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import FIRST_DAY, LAST_DAY
+from unisequa.core.calendars.words import MONTHS, day_words
+from unisequa.core.documents.template import MOST_DAYS, Anchor, LagUnit, Link, LinkType, Measure, Step, Unit, When
+from unisequa.core.errors import UnisequaError, did_you_mean
+
+_RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")
+_WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
+_WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?(?:\s+(\d.*))?$")
+_DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
+_MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
+
+
+class TypedError(UnisequaError):
+    """What was typed is not understood; the text says what would be."""
+
+
+def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar) -> dt.date:
+    """The date somebody typed.
+
+    ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
+    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3``
+    days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
+
+    Raises
+    ------
+    TypedError
+
+    >>> friday = dt.date(2026, 8, 7)
+    >>> typed_date("wd+2", today=friday, base=friday, calendar=WorkingCalendar())
+    datetime.date(2026, 8, 11)
+    """
+    word = " ".join(text.lower().split())
+    start = (base or today).toordinal()
+    if word in {"today", "tomorrow"}:
+        return today + dt.timedelta(days=word == "tomorrow")
+    if found := _RELATIVE.match(word):
+        n = int(found[3]) * (1 if found[2] == "+" else -1)
+        day = start + n
+        if found[1]:
+            day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
+        if not FIRST_DAY <= day <= LAST_DAY:
+            raise TypedError(f'"{text}" falls outside the years 1 to 9999')
+        return dt.date.fromordinal(day)
+    named = _WEEKDAY.match(word)
+    if named and not named[2]:
+        return today + dt.timedelta(days=(_WEEKDAYS[named[1][:3]] - today.weekday()) % 7)
+    if named:
+        date = typed_date(named[2], today=today, base=base, calendar=calendar)
+        if date.weekday() != _WEEKDAYS[named[1][:3]]:
+            raise TypedError(f'"{text}": {named[2]} is another day of the week, {day_words(date, year=True)}')
+        return date
+    if found := _DAY_MONTH.match(word):
+        return _named(text, int(found[1]), found[2], found[3], today)
+    if found := _MONTH_DAY.match(word):
+        return _named(text, int(found[2]), found[1], found[3], today)
+    try:
+        return dt.date.fromisoformat(word)
+    except ValueError:
+        message = f'"{text}" is no date; type 2026-08-31, 12 mar, fri, +3 (days) or wd+2 (working days)'
+        raise TypedError(message) from None
+
+
+def _named(text: str, day: int, month: str, year: str | None, today: dt.date) -> dt.date:
+    months = [i for i, name in enumerate(MONTHS, 1) if name.lower().startswith(month)]
+    if len(months) != 1:
+        raise TypedError(f'"{text}": no month "{month}"')
+    years = [int(year)] if year else [today.year, today.year + 1, *range(today.year + 2, today.year + 9)]
+    for candidate in years:
+        try:
+            date = dt.date(candidate, months[0], day)
+        except ValueError:
+            continue
+        if year or date >= today - dt.timedelta(days=92):
+            return date
+    raise TypedError(f'"{text}": there is no such day')
+
+
+@dataclass(frozen=True, slots=True)
+class Follows:
+    """One entry of "follows": a step, the link's type, and the lag in days of ``unit``."""
+
+    key: str
+    lag: int | str = 0
+    unit: LagUnit = "working"
+    type: LinkType = "FS"
+
+
+_ENTRY = re.compile(
+    r"^(?P<step>.*?)(?:\s+(?P<type>fs|ss|ff|sf))?(?:\s*(?P<sign>[+−-])\s*(?:(?P<span>\d[\d\s]*[hm][\dhm\s]*|\d+d\s+\d[\dhm\s]*)|"
+    r"(?P<lag>\d{1,5}))\s*(?P<unit>wd|d|of\s+work)?)?$",
+    re.IGNORECASE,
+)
+
+
+def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()) -> list[Follows]:
+    """The steps that somebody typed as followed: ``till, bank +2 wd`` by key, title or row number.
+
+    ``wd`` are working days (also without a unit), ``d`` days on every calendar. A link is finish-to-start
+    unless its type is named: ``bank SS +1 wd``. A lag of hours is written out, ``doors +1h 30m``, and counts every
+    hour but for ``+1h of work``. Steps of an ``included`` template are named by their keys: ``m.till``, or ``m``
+    for all of it.
+
+    Raises
+    ------
+    TypedError
+        Naming the entry that is no step.
+    """
+    found: dict[str, Follows] = {}
+    for entry in re.split(r"[,;\n]", text):
+        if not entry.strip():
+            continue
+        whole = _step(entry.strip(), steps, included)
+        if whole:
+            found[f"{whole} FS"] = Follows(whole)
+            continue
+        parts = _ENTRY.match(entry.strip())
+        key = parts and _step(parts["step"].strip(), steps, included)
+        if not parts or not key:
+            word = parts["step"].strip() if parts else entry.strip()
+            raise TypedError(f'no step "{word}"{did_you_mean(word, [step.key for step in steps])}')
+        lag: int | str = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
+        if parts["span"]:
+            lag = ("-" if parts["sign"] != "+" else "") + parts["span"].strip()
+        if isinstance(lag, int) and abs(lag) > MOST_DAYS:
+            raise TypedError(f'"{entry.strip()}": the lag is longer than {MOST_DAYS} days')
+        kind = cast(LinkType, (parts["type"] or "FS").upper())
+        word = (parts["unit"] or "").lower()
+        elapsed = word == "d" or (isinstance(lag, str) and not word)
+        found[f"{key} {kind}"] = Follows(key, lag, "elapsed" if elapsed else "working", kind)
+    return list(found.values())
+
+
+def _step(word: str, steps: Sequence[Step], included: Sequence[str]) -> str | None:
+    if " " not in word and word.split(".", maxsplit=1)[0] in included:
+        return word
+    if word.isascii() and word.isdigit() and 1 <= int(word) <= len(steps):
+        return steps[int(word) - 1].key
+    lower = word.lower()
+    for step in steps:
+        if step.key == lower or step.title.lower() == lower:
+            return step.key
+    begins = [step.key for step in steps if step.title.lower().startswith(lower) and len(lower) >= 3]
+    return begins[0] if len(begins) == 1 else None
+
+
+def follows_words(links: Sequence[Link]) -> str:
+    """Links as they are typed, one way back from :func:`typed_follows`.
+
+    >>> follows_words([Link.model_validate({"from": "till", "to": "bank", "lag": 2})])
+    'till +2 wd'
+    """
+    words = []
+    for link in links:
+        if isinstance(link.lag, str):
+            sign = "" if link.lag.startswith(("-", "−")) else "+"
+            lag = f" {sign}{link.lag}{' of work' if link.unit == 'working' else ''}"
+        else:
+            lag = (
+                f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}"
+                if link.lag or link.unit == "elapsed"
+                else ""
+            )
+        kind = "" if link.type == "FS" else f" {link.type}"
+        words.append(f"{link.from_}{kind}{lag}")
+    return ", ".join(words)
+
+
+_UNITS: dict[str, Unit] = {"wd": "working days", "d": "days", "w": "weeks", "mo": "months"}
+_UNIT_WORDS = {
+    "": "wd", "wd": "wd", "working day": "wd", "working days": "wd", "d": "d", "day": "d", "days": "d",
+    "w": "w", "wk": "w", "week": "w", "weeks": "w", "mo": "mo", "month": "mo", "months": "mo",
+}  # fmt: skip
+_WHEN = re.compile(
+    r"^(?:(?P<edge>starts?|due)\b\s*)?(?P<sign>[+−-])?\s*(?P<n>\d{1,5})\s*"
+    r"(?P<unit>working days?|wd|days?|d|weeks?|wk|w|months?|mo)?\b\s*(?P<side>before|after|from)?\s*(?P<anchor>.*)$",
+    re.IGNORECASE,
+)
+
+
+_HOURS = re.compile(
+    r"^(?:(?P<edge>starts?|due)\b\s*)?(?P<sign>[+−-])?\s*(?P<span>(?:\d+\s*[dhm]\s*)+)(?P<work>\bof work\b|\bwork\b)?"
+    r"\s*(?P<side>before|after|from)?\s*(?P<anchor>.*)$",
+    re.IGNORECASE,
+)
+
+
+def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None, *, hours: bool = False) -> When | None:
+    """The offset that somebody typed; nothing for a step that its links alone date.
+
+    ``-5`` and ``-5 wd`` are working days before the first anchor, ``+3 d`` days after it; ``w`` are weeks,
+    ``mo`` months. ``start -5`` puts the step's start there instead of its end. Another anchor is named
+    behind: ``2 wd after Closing day``. What is not typed stays as it was ``before``. With ``hours``, for the
+    minute grid, also ``-1h 30m`` and ``+4h of work``.
+
+    Raises
+    ------
+    TypedError
+
+    >>> typed_when("-5", [Anchor(key="end", label="Period end")]).offset
+    -5
+    """
+    word = " ".join(text.split())
+    if not word:
+        return None
+    found = (_HOURS.match(word) if hours else None) or _WHEN.match(word)
+    if not found:
+        more = "-1h 30m, " if hours else ""
+        raise TypedError(f'"{text}" is no offset; type {more}-5 (working days before), +3 d, -2 w, +1 mo, or nothing')
+    parts = found.groupdict()
+    if not parts.get("span") and int(parts["n"]) > MOST_DAYS:
+        raise TypedError(f'"{text}" is longer than a hundred years')
+    back = found["sign"] in ("-", "−") or (found["side"] or "").lower() == "before"
+    anchor = _anchor((found["anchor"] or "").strip(), anchors)
+    edge = before.edge if before else "finish"
+    if found["edge"]:
+        edge = "finish" if found["edge"].lower() == "due" else "start"
+    roll = before.roll if before else "following"
+    if parts.get("span"):
+        unit: Unit = "working hours" if parts["work"] else "hours"
+        return When(
+            anchor=anchor, offset=("-" if back else "") + parts["span"].strip(), unit=unit, edge=edge, roll=roll
+        )
+    n = int(parts["n"])
+    unit = _UNITS[_UNIT_WORDS[(parts["unit"] or "").lower()]]
+    return When(anchor=anchor, offset=-n if back else n, unit=unit, edge=edge, roll=roll)
+
+
+def _anchor(word: str, anchors: Sequence[Anchor]) -> str:
+    if not anchors:
+        raise TypedError("there is no anchor to measure from; add one first")
+    if not word:
+        return anchors[0].key
+    for anchor in anchors:
+        if word.lower() in {anchor.key, anchor.label.lower()}:
+            return anchor.key
+    raise TypedError(f'no anchor "{word}"{did_you_mean(word, [anchor.label for anchor in anchors])}')
+
+
+def when_words(when: Measure, anchors: Sequence[Anchor]) -> str:
+    """An offset as it is typed, one way back from :func:`typed_when`.
+
+    >>> when_words(When(anchor="end", offset=-5, edge="start"), [Anchor(key="end", label="Period end")])
+    'start -5 wd'
+    """
+    units = {unit: word for word, unit in _UNITS.items()}
+    edge = "start " if getattr(when, "edge", "finish") == "start" else ""
+    label = next((anchor.label for anchor in anchors[1:] if anchor.key == when.anchor), "")
+    behind = f" {label}" if label else ""
+    if isinstance(when.offset, str) or when.unit not in units:
+        span = when.offset if isinstance(when.offset, str) else f"{when.offset}{'m' if 'minutes' in when.unit else 'h'}"
+        sign = "" if span.lstrip().startswith(("-", "−", "+")) else "+"
+        return f"{edge}{sign}{span}{' of work' if when.unit.startswith('working') else ''}{behind}"
+    offset = f"{when.offset:+d}" if when.offset else "0"
+    return f"{edge}{offset} {units[when.unit]}{behind}"

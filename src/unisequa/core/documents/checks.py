@@ -1,0 +1,277 @@
+"""What only a whole template can show: do references lead somewhere, do links run in a circle."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from unisequa.core.documents.placeholders import condition_fault, names_in, text_fault
+from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Step, Template
+from unisequa.core.errors import DocumentError, Fault, did_you_mean
+from unisequa.core.network.network import find_circle
+
+DEEPEST = 3
+MESSAGE_NAMES = frozenset({"task", "run", "start", "due", "person"})
+"""What a message's text may name besides facts, anchors and roles: of the task it goes with."""
+MOST_OFFSETS = {
+    "weeks": MOST_DAYS // 7,
+    "months": 1200,
+    "hours": MOST_DAYS * 24,
+    "working hours": MOST_DAYS * 24,
+    "minutes": MOST_DAYS * 1440,
+    "working minutes": MOST_DAYS * 1440,
+}
+"""How far an offset reaches: a hundred years, and as many days otherwise."""
+
+
+def read_template(content: object) -> Template:
+    """A template from plain JSON values, checked whole.
+
+    Raises
+    ------
+    DocumentError
+        With every fault and its path.
+    """
+    template = read_document(Template, content)
+    faults = list(faults_in(template))
+    if faults:
+        raise DocumentError(faults)
+    return template
+
+
+def faults_in(template: Template) -> Iterator[Fault]:
+    """Every fault that a template's parts have with each other."""
+    anchors = [anchor.key for anchor in template.anchors]
+    roles = [role.key for role in template.roles]
+    phases = [phase.key for phase in template.phases]
+    steps = [step.key for step in template.steps]
+    facts = [fact.key for fact in template.facts]
+    includes = [include.key for include in template.includes]
+    for name, keys in (
+        ("anchors", anchors), ("roles", roles), ("phases", phases),
+        ("steps", steps), ("facts", facts), ("includes", includes),
+    ):  # fmt: skip
+        yield from _twice(name, keys)
+    yield from _shared_names(anchors, roles, facts)
+    names = frozenset([*anchors, *roles, *facts, "subject"])
+    known_anchors, known_roles, known_phases = set(anchors), set(roles), set(phases)
+    known_steps = set(steps)
+    message_names = names | MESSAGE_NAMES
+
+    def measured(path: str, measure: Measure | None) -> Iterator[Fault]:
+        if measure is None:
+            return
+        if measure.anchor not in known_anchors:
+            yield _unknown(f"{path}.anchor", "anchor", measure.anchor, anchors)
+        yield from _units(template, path, measure)
+
+    for i, anchor in enumerate(template.anchors):
+        yield from measured(f"anchors[{i}].from", anchor.from_)
+    for i, role in enumerate(template.roles):
+        if role.fill.by == "person" and not role.fill.person:
+            yield Fault(f"roles[{i}].fill.person", "is missing; give the person's address")
+    for i, fact in enumerate(template.facts):
+        if (fact.kind == "choice") != bool(fact.choices):
+            yield Fault(f"facts[{i}].choices", "belong to a fact of kind choice, which needs at least one")
+    if fault := text_fault(template.naming, names):
+        yield Fault("naming", fault)
+    for i, step in enumerate(template.steps):
+        path = f"steps[{i}]"
+        if step.phase is not None and step.phase not in known_phases:
+            yield _unknown(f"{path}.phase", "phase", step.phase, phases)
+        signer = step.sign_off.role if step.sign_off else None
+        for role_path, role_key in (("role", step.role), ("sign_off.role", signer)):
+            if role_key is not None and role_key not in known_roles:
+                yield _unknown(f"{path}.{role_path}", "role", role_key, roles)
+        if step.parent is not None and step.parent not in known_steps:
+            yield _unknown(f"{path}.parent", "step", step.parent, steps)
+        if template.grid == "day" and isinstance(step.duration, str):
+            yield Fault(f"{path}.duration", "on the day grid is a whole number of working days")
+        if step.parent is not None and step.parent == step.key:
+            yield Fault(f"{path}.parent", "is the step itself; name another or take it out")
+        for name in ("when", "not_before", "deadline"):
+            yield from measured(f"{path}.{name}", getattr(step, name))
+        for name in ("title", "instructions"):
+            if fault := text_fault(getattr(step, name), names):
+                yield Fault(f"{path}.{name}", fault)
+        for m, message in enumerate(step.messages):
+            if message.to not in known_roles:
+                yield _unknown(f"{path}.messages[{m}].to", "role", message.to, roles)
+            for name in ("subject", "text"):
+                if fault := text_fault(getattr(message, name), message_names):
+                    yield Fault(f"{path}.messages[{m}].{name}", fault)
+        until = step.sign_off.until if step.sign_off else None
+        for name, condition in (("only_if", step.only_if), ("sign_off.until", until)):
+            if condition is not None and (fault := condition_fault(condition, names)):
+                yield Fault(f"{path}.{name}", fault)
+        for w, wait in enumerate(step.waits_for):
+            if wait.anchor not in known_anchors:
+                yield _unknown(f"{path}.waits_for[{w}].anchor", "anchor", wait.anchor, anchors)
+    for i, include in enumerate(template.includes):
+        if include.phase is not None and include.phase not in known_phases:
+            yield _unknown(f"includes[{i}].phase", "phase", include.phase, phases)
+        for name, given, ours in (("anchors", include.anchors, anchors), ("roles", include.roles, roles)):
+            for theirs, our in given.items():
+                if our not in ours:
+                    yield _unknown(f"includes[{i}].{name}.{theirs}", name[:-1], our, ours)
+    for i, label in enumerate(template.day_labels):
+        if label.anchor not in known_anchors:
+            yield _unknown(f"day_labels[{i}].anchor", "anchor", label.anchor, anchors)
+        yield from _units(template, f"day_labels[{i}]", label)
+    seen: dict[tuple[str, str, str], int] = {}
+    for i, link in enumerate(template.links):
+        path = f"links[{i}]"
+        for name, key in (("from", link.from_), ("to", link.to)):
+            if key not in known_steps and key.split(".")[0] not in includes:
+                yield _unknown(f"{path}.{name}", "step", key, steps)
+        if link.from_ == link.to:
+            yield Fault(path, f'"{link.to}" cannot follow itself; take the link out')
+        first = seen.setdefault((link.from_, link.to, link.type), i)
+        if first != i:
+            yield Fault(path, f"says the same as links[{first}]; take one of them out")
+        if template.grid == "day" and isinstance(link.lag, str):
+            yield Fault(f"{path}.lag", "on the day grid is a whole number of days")
+    yield from _circles(template)
+
+
+def _circles(template: Template) -> Iterator[Fault]:
+    at = {step.key: i for i, step in enumerate(template.steps)}
+    parents = [at[s.parent] if s.parent in at and s.parent != s.key else None for s in template.steps]
+    nested = True
+    if circle := find_circle([[] if above is None else [above] for above in parents]):
+        nested = False
+        keys = " → ".join(template.steps[i].key for i in circle)
+        yield Fault("steps", f"lie within each other in a circle: {keys}")
+    for i in too_deep(parents) if nested else ():
+        yield Fault(f"steps[{i}].parent", f"makes level {DEEPEST + 1}; steps go {DEEPEST} levels deep")
+    follows: list[list[int]] = [[] for _ in template.steps]
+    for link in template.links:
+        if link.from_ in at and link.to in at and link.from_ != link.to:
+            follows[at[link.from_]].append(at[link.to])
+    if nested:
+        follows = _with_parts(follows, parents)
+    if circle := find_circle(follows):
+        n = len(template.steps)
+        keys = " → ".join(dict.fromkeys(template.steps[i % n].key for i in circle))
+        first = template.steps[circle[0] % n].key
+        yield Fault("links", f"run in a circle: {keys} → {first}; take one of these links out")
+    where = {anchor.key: i for i, anchor in enumerate(template.anchors)}
+    derived = [[where[a.from_.anchor]] if a.from_ and a.from_.anchor in where else [] for a in template.anchors]
+    if circle := find_circle(derived):
+        keys = " → ".join(template.anchors[i].key for i in circle)
+        yield Fault("anchors", f"are measured from each other in a circle: {keys}")
+
+
+_TEXTS = (".title", ".instructions", ".subject", ".text")
+
+
+def may_wait(fault: Fault) -> bool:
+    """Whether a draft may hold this until it is released: a placeholder in a text that leads nowhere yet."""
+    return fault.path == "naming" or fault.path.endswith(_TEXTS)
+
+
+def with_readable_titles(template: Template) -> Template:
+    """A draft's template with titles that cannot be filled in as they are written, in ‹ › for braces."""
+    keys = {item.key for part in (template.anchors, template.roles, template.facts) for item in part} | {"subject"}
+    names = frozenset(keys)
+    steps = tuple(
+        step.model_copy(update={"title": step.title.replace("{{", "‹").replace("}}", "›").replace("{", "‹")})
+        if text_fault(step.title, names)
+        else step
+        for step in template.steps
+    )
+    return template.model_copy(update={"steps": steps})
+
+
+def circle_with(template: Template, source: str, target: str) -> list[str]:
+    """The keys of the circle that one more link would make, from its source round to it; empty without one."""
+    at = {step.key: i for i, step in enumerate(template.steps)}
+    if source not in at or target not in at:
+        return []
+    n = len(template.steps)
+    follows: list[list[int]] = [[] for _ in template.steps]
+    for link in template.links:
+        if link.from_ in at and link.to in at:
+            follows[at[link.from_]].append(at[link.to])
+    after = _with_parts(follows, [at.get(step.parent or "") for step in template.steps])
+    goals = {at[source], n + at[source]}
+    came: dict[int, int | None] = {at[target]: None}
+    queue = [at[target]]
+    for here in queue:
+        if here in goals:
+            way: list[int] = []
+            step: int | None = here
+            while step is not None:
+                way.append(step)
+                step = came[step]
+            return [source, *dict.fromkeys(template.steps[i % n].key for i in reversed(way))]
+        for there in after[here]:
+            if there not in came:
+                came[there] = here
+                queue.append(there)
+    return []
+
+
+def too_deep(parents: list[int | None]) -> Iterator[int]:
+    """The positions that lie deeper than steps may, by each one's parent; there must be no circle."""
+    for i, above in enumerate(parents):
+        depth = 1
+        while above is not None and depth <= DEEPEST:
+            depth, above = depth + 1, parents[above]
+        if depth > DEEPEST:
+            yield i
+
+
+def _with_parts(follows: list[list[int]], parents: list[int | None]) -> list[list[int]]:
+    """Links between steps as they bind parents and their sub-steps.
+
+    Each step has a place where it begins, ``i``, and one where it has ended, ``n + i``; a parent begins before
+    its sub-steps and ends behind them.
+    """
+    n = len(follows)
+    found: list[list[int]] = [[n + i] for i in range(n)] + [list(after) for after in follows]
+    for child, parent in enumerate(parents):
+        if parent is not None:
+            found[parent].append(child)
+            found[n + child].append(n + parent)
+    return found
+
+
+def _units(template: Template, path: str, measure: Measure | DayLabel) -> Iterator[Fault]:
+    unit, offset = measure.unit, measure.offset
+    if template.grid == "day" and unit not in DAY_UNITS:
+        yield Fault(f"{path}.unit", f'"{unit}" belongs to the minute grid; this template is on the day grid')
+    elif isinstance(offset, str) and (template.grid == "day" or unit in {"weeks", "months"}):
+        yield Fault(f"{path}.offset", f"in {unit} is a whole number")
+    elif isinstance(offset, int) and abs(offset) > MOST_OFFSETS.get(unit, MOST_DAYS):
+        yield Fault(
+            f"{path}.offset", f"is more than a hundred years; at most {MOST_OFFSETS.get(unit, MOST_DAYS)} {unit}"
+        )
+
+
+def _unknown(path: str, noun: str, key: str, known: Iterable[str]) -> Fault:
+    return Fault(path, f'no {noun} "{key}"{did_you_mean(key, known)}')
+
+
+def _twice(name: str, keys: list[str]) -> Iterator[Fault]:
+    seen: dict[str, int] = {}
+    for i, key in enumerate(keys):
+        if seen.setdefault(key, i) != i:
+            yield Fault(f"{name}[{i}].key", f'"{key}" is the key of {name}[{seen[key]}] already; keys are unique')
+
+
+def _shared_names(anchors: list[str], roles: list[str], facts: list[str]) -> Iterator[Fault]:
+    taken = {"subject": "the subject"}
+    for name, keys in (("anchors", anchors), ("roles", roles), ("facts", facts)):
+        for i, key in enumerate(keys):
+            if taken.get(key, name) != name:
+                yield Fault(
+                    f"{name}[{i}].key", f'"{key}" names {taken[key]} too; placeholders could not tell them apart'
+                )
+            taken[key] = name
+
+
+def conditions_of(step: Step) -> frozenset[str]:
+    """What the conditions of a step name: when it is there, and what its sign-off is held for."""
+    until = step.sign_off.until if step.sign_off else None
+    return names_in(step.only_if or "''", condition=True) | names_in(until or "''", condition=True)

@@ -1,0 +1,431 @@
+"""The open documents: a template and a working calendar, as Pydantic models.
+
+What they say is described in ``docs/formats.md``. Reading one gives either the document or a
+:class:`~unisequa.core.errors.DocumentError` with every fault and its path; an unknown key is a fault.
+The checks across a document (does every reference lead somewhere, do links run in a circle) are in
+:mod:`unisequa.core.documents.checks`.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from itertools import pairwise
+from typing import Annotated, Any, ClassVar, Literal, Self
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StrictBool, StrictInt
+from pydantic import StringConstraints as Str
+
+from unisequa.core.calendars.days import WorkingCalendar, WorkingHours, public_holidays
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid, read_span
+from unisequa.core.errors import DocumentError, Fault
+
+MOST_STEPS = 100_000
+MOST_DAYS = 36_500
+"""The longest duration, lag or offset, in days: a hundred years."""
+
+KEY = r"^[a-z][a-z0-9_-]*$"
+Key = Annotated[str, Str(pattern=KEY, max_length=80)]
+DottedKey = Annotated[str, Str(pattern=r"^[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)*$", max_length=200)]
+
+
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff]")
+
+
+def _printable(text: str) -> str:
+    if found := _UNPRINTABLE.search(text):
+        raise ValueError(f"holds a character that cannot be shown (code {ord(found[0])}); take it out")
+    return text
+
+
+Label = Annotated[str, Str(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(_printable)]
+Text = Annotated[str, Str(max_length=20_000), AfterValidator(_printable)]
+Days = Annotated[StrictInt, Field(ge=-MOST_DAYS, le=MOST_DAYS)]
+Count = Annotated[StrictInt, Field(ge=-MOST_DAYS * MINUTES, le=MOST_DAYS * MINUTES)]
+
+
+def _span(text: str) -> str:
+    if abs(read_span(text, MINUTES)) > MOST_DAYS * MINUTES:
+        raise ValueError(f'"{text}" is longer than a hundred years')
+    return text
+
+
+def _lasting(text: str) -> str:
+    if read_span(_span(text), MINUTES) < 0:
+        raise ValueError(f'"{text}" is less than nothing')
+    return text
+
+
+Span = Annotated[str, Str(max_length=60), AfterValidator(_span)]
+Lasting = Annotated[str, Str(max_length=60), AfterValidator(_lasting)]
+
+
+def readable_zone(name: str) -> str:
+    """The name of a time zone, if it is one."""
+    try:
+        ZoneInfo(name)
+    except (ValueError, OSError, ZoneInfoNotFoundError):
+        raise ValueError(f'"{name}" is no time zone; write it as Europe/London') from None
+    return name
+
+
+def grid_of(name: str, zone: str | None) -> Grid:
+    """The day grid, or the minute grid with a time zone's clock."""
+    return DAYS if name == "day" else Grid(MINUTES, ZoneInfo(zone) if zone else None)
+
+
+Unit = Literal["working days", "days", "weeks", "months", "hours", "minutes", "working hours", "working minutes"]
+Edge = Literal["start", "finish"]
+LinkType = Literal["FS", "SS", "FF", "SF"]
+Roll = Literal["following", "preceding", "modified following", "modified preceding", "none"]
+LagUnit = Literal["working", "elapsed"]
+DAY_UNITS: tuple[str, ...] = ("working days", "days", "weeks", "months")
+
+
+class Model(BaseModel):
+    """Base of all documents: frozen, unknown keys refused, no NaN."""
+
+    model_config: ClassVar[ConfigDict] = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    def but(self, **changes: Any) -> Self:
+        """A checked copy with some fields replaced."""
+        return self.model_validate({**self.written(), **{_key(k): v for k, v in changes.items()}})
+
+    def written(self) -> dict[str, Any]:
+        """The document as plain JSON values, without what only repeats a default."""
+        return self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+
+
+def _key(name: str) -> str:
+    return name.removesuffix("_") if name in {"from_", "format_"} else name
+
+
+class Measure(Model):
+    """A date measured from an anchor; ``offset`` in ``unit``, then rolled to a working day."""
+
+    anchor: DottedKey
+    offset: Count | Span = 0
+    unit: Unit = "working days"
+    roll: Roll = "following"
+
+
+class When(Measure):
+    """Where a step stands: which of its ends is on the measured date."""
+
+    edge: Edge = "finish"
+
+
+class Anchor(Model):
+    """A named date that steps are measured from."""
+
+    key: Key
+    label: Label
+    required: StrictBool = True
+    from_: Measure | None = Field(default=None, alias="from")
+
+
+class Fill(Model):
+    """How a role is filled when a run starts."""
+
+    by: Literal["ask", "person", "subject", "manager", "keeper", "team", "outside"] = "ask"
+    person: Annotated[str, Str(max_length=200)] | None = None
+    team: Label | None = None
+
+
+class Role(Model):
+    """Who does a step; a calendar of its own where they work other days than the run."""
+
+    key: Key
+    label: Label
+    fill: Fill = Fill()
+    calendar: Label | None = None
+
+
+class Fact(Model):
+    """Something asked once at the start and used throughout."""
+
+    key: Key
+    label: Label
+    kind: Literal["text", "number", "date", "choice", "yes-no"] = "text"
+    choices: tuple[Label, ...] = ()
+    required: StrictBool = False
+
+
+class Phase(Model):
+    """A named group of steps, in order."""
+
+    key: Key
+    label: Label
+
+
+class SignOff(Model):
+    """A second person signs the step off.
+
+    With ``by_itself`` it is signed off without them, so many working days after the step was done, unless it was
+    sent back by then. With ``until`` it is held in review until that condition holds.
+    """
+
+    role: Key
+    by_itself: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | None = None
+    until: Annotated[str, Str(max_length=500)] | None = None
+
+
+class OutLink(Model):
+    """A link to something that helps with the step."""
+
+    label: Label
+    url: Annotated[str, Str(pattern=r"^(https?://|mailto:)\S+$", max_length=2000)]
+
+
+class Attachment(Model):
+    """A file kept with the template, known by its content's SHA-256; ``size`` is in bytes."""
+
+    name: Label
+    sha256: Annotated[str, Str(pattern=r"^[0-9a-f]{64}$")]
+    size: Annotated[StrictInt, Field(ge=0)]
+
+
+class Wait(Model):
+    """A step of another template that must be finished first, in its run of the same occasion.
+
+    That is the run whose anchor ``their_anchor`` (the same key, if it is left out) has the date of our ``anchor``.
+    """
+
+    template: Label
+    step: DottedKey
+    anchor: Key
+    their_anchor: Key | None = None
+
+    @property
+    def theirs(self) -> str:
+        """The key of the other template's anchor."""
+        return self.their_anchor or self.anchor
+
+    def by(self, anchor: str) -> Wait:
+        """The same wait where our anchor is called otherwise."""
+        theirs = None if self.theirs == anchor else self.theirs
+        return self.model_copy(update={"anchor": anchor, "their_anchor": theirs})
+
+
+class Message(Model):
+    """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done."""
+
+    to: Key
+    offset: Days = 0
+    unit: Literal["working days", "days"] = "working days"
+    of: Literal["start", "due", "done"] = "due"
+    subject: Label
+    text: Text = ""
+
+
+class Step(Model):
+    """A task as the template defines it.
+
+    ``duration`` is in working days, 0 for a milestone; on the minute grid text such as ``1d 4h``. A step that
+    others name as their ``parent`` spans them and has no duration of its own.
+    """
+
+    key: Key
+    title: Label
+    phase: Key | None = None
+    role: Key | None = None
+    parent: Key | None = None
+    kind: Literal["todo", "meeting", "call", "message", "document", "sign-off"] = "todo"
+    duration: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | Lasting | None = None
+    effort: Lasting | None = None
+    calendar: Label | None = None
+    when: When | None = None
+    not_before: Measure | None = None
+    deadline: Measure | None = None
+    instructions: Text = ""
+    only_if: Annotated[str, Str(max_length=500)] | None = None
+    may_skip: StrictBool = False
+    gate: Literal["bar", "warn"] = "bar"
+    sign_off: SignOff | None = None
+    priority: Literal["low", "normal", "high"] = "normal"
+    links_out: tuple[OutLink, ...] = ()
+    attachments: Annotated[tuple[Attachment, ...], Field(max_length=50)] = ()
+    messages: Annotated[tuple[Message, ...], Field(max_length=50)] = ()
+    waits_for: Annotated[tuple[Wait, ...], Field(max_length=20)] = ()
+
+    @property
+    def days(self) -> int:
+        """The duration in working days; meaningful on the day grid only."""
+        return self.duration if isinstance(self.duration, int) else 1
+
+    def slots(self, calendar: WorkingCalendar) -> int:
+        """The duration in worked slots of a calendar."""
+        return slots_of("1h" if self.duration is None and calendar.grid.per_day > 1 else self.duration, calendar)
+
+
+class Link(Model):
+    """A dependency of ``to`` on ``from``."""
+
+    from_: DottedKey = Field(alias="from")
+    to: DottedKey
+    type: LinkType = "FS"
+    lag: Days | Span = 0
+    unit: LagUnit = "working"
+
+    def slots(self, calendar: WorkingCalendar) -> int:
+        """The lag in slots of its unit, on the calendar of the link's target."""
+        return slots_of(self.lag, calendar, elapsed=self.unit == "elapsed")
+
+
+def slots_of(length: int | str | None, calendar: WorkingCalendar, *, elapsed: bool = False) -> int:
+    """A length of time in slots: a number of days or text, in working or in elapsed time; a day without one."""
+    day = calendar.grid.per_day if elapsed else calendar.per_day
+    if isinstance(length, str):
+        return read_span(length, day)
+    return (1 if length is None else length) * day
+
+
+class DayLabel(Model):
+    """What the people of the job call a day: "books close"."""
+
+    anchor: Key
+    offset: Count | Span = 0
+    unit: Unit = "working days"
+    label: Label
+
+
+class Include(Model):
+    """Another template's steps within this one, its anchors and roles mapped to ours; shown in ``phase``."""
+
+    key: Key
+    template: Label
+    phase: Key | None = None
+    anchors: dict[Key, Key] = {}
+    roles: dict[Key, Key] = {}
+
+
+class Template(Model):
+    """A whole template, as it is exported, imported, planned from and kept as an edition."""
+
+    format: Literal["unisequa-template/1"] = "unisequa-template/1"
+    name: Label
+    category: Annotated[str, Str(max_length=80), AfterValidator(_printable)] = ""
+    purpose: Text = ""
+    instructions: Text = ""
+    naming: Annotated[str, Str(max_length=200)] = ""
+    grid: Literal["day", "minute"] = "day"
+    zone: Annotated[str, Str(max_length=60), AfterValidator(readable_zone)] | None = None
+    direction: Literal["forward", "backward"] = "forward"
+    calendar: Label | None = None
+    anchors: Annotated[tuple[Anchor, ...], Field(max_length=200)] = ()
+    roles: Annotated[tuple[Role, ...], Field(max_length=500)] = ()
+    facts: Annotated[tuple[Fact, ...], Field(max_length=500)] = ()
+    phases: Annotated[tuple[Phase, ...], Field(max_length=500)] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=MOST_STEPS)] = ()
+    links: Annotated[tuple[Link, ...], Field(max_length=10 * MOST_STEPS)] = ()
+    day_labels: tuple[DayLabel, ...] = ()
+    includes: Annotated[tuple[Include, ...], Field(max_length=200)] = ()
+
+    def slots_of_time(self) -> Grid:
+        """The grid that runs of this template are planned on."""
+        return grid_of(self.grid, self.zone)
+
+    def written(self) -> dict[str, Any]:
+        return {"format": self.format, **super().written()}
+
+
+class Holidays(Model):
+    """Public holidays by ISO codes."""
+
+    country: Annotated[str, Str(pattern=r"^[A-Z]{2}$")]
+    subdivision: Annotated[str, Str(max_length=10)] | None = None
+
+
+class Closure(Model):
+    """Days on which nobody works, both ends included."""
+
+    from_: dt.date = Field(alias="from")
+    to: dt.date
+    label: Annotated[str, Str(max_length=200), AfterValidator(_printable)] = ""
+
+
+class CalendarDocument(Model):
+    """A working calendar; ``week`` is Monday to Sunday, 1 for working.
+
+    ``hours`` are those of a working day, in order; one that ends at or before its start goes on after midnight.
+    """
+
+    format: Literal["unisequa-calendar/1"] = "unisequa-calendar/1"
+    name: Label
+    week: Annotated[str, Str(pattern=r"^[01]{7}$")] = "1111100"
+    holidays: Holidays | None = None
+    closures: Annotated[tuple[dt.date | Closure, ...], Field(max_length=5000)] = ()
+    extra_working_days: Annotated[tuple[dt.date, ...], Field(max_length=5000)] = ()
+    hours: Annotated[tuple[tuple[str, str], ...], Field(max_length=48)] = ()
+
+    def written(self) -> dict[str, Any]:
+        return {"format": self.format, **super().written()}
+
+    def working(self, grid: Grid = DAYS) -> WorkingCalendar:
+        """The calendar that computes, on a grid.
+
+        Raises
+        ------
+        DocumentError
+            For an unknown country, a closure that ends before it begins, hours that overlap or a week without a
+            working day.
+        """
+        faults = []
+        if "1" not in self.week:
+            faults.append(Fault("week", "no day of the week is a working day; set at least one to 1"))
+        try:
+            minutes = working_minutes(self.hours or (("09:00", "17:00"),))
+        except ValueError as error:
+            faults.append(Fault("hours", str(error)))
+        closed: dict[int, str] = {}
+        for position, closure in enumerate(self.closures):
+            if isinstance(closure, dt.date):
+                closed[closure.toordinal()] = ""
+                continue
+            days = range(closure.from_.toordinal(), closure.to.toordinal() + 1)
+            if not days or len(days) > MOST_DAYS:
+                faults.append(Fault(f"closures[{position}]", "ends before it begins, or lasts over a hundred years"))
+                continue
+            closed.update(dict.fromkeys(days, closure.label))
+        holidays = None
+        if self.holidays:
+            try:
+                holidays = public_holidays(self.holidays.country, self.holidays.subdivision)
+            except ValueError as error:
+                faults.append(Fault("holidays", f"{error}; use ISO 3166 codes such as GB and ENG"))
+        if faults:
+            raise DocumentError(faults)
+        extra = (day.toordinal() for day in self.extra_working_days)
+        made = WorkingCalendar(self.name, self.week, holidays=holidays, closures=closed, extra=extra)
+        return made if grid.per_day == 1 else WorkingHours(made, minutes, grid)
+
+
+_CLOCK = re.compile(r"^([01]\d|2[0-4]):([0-5]\d)$")
+
+
+def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]:
+    """Working hours as minutes of the day; what goes on after midnight ends beyond 1,440.
+
+    Raises
+    ------
+    ValueError
+        For what is no time of day, is out of order, overlaps, or takes longer than a day.
+
+    >>> working_minutes((("09:00", "12:30"), ("22:00", "06:00")))
+    [(540, 750), (1320, 1800)]
+    """
+    found: list[tuple[int, int]] = []
+    for pair in hours:
+        ends = []
+        for text in pair:
+            clock = _CLOCK.match(text)
+            minute = int(clock[1]) * 60 + int(clock[2]) if clock else MINUTES + 1
+            if minute > MINUTES:
+                raise ValueError(f'"{text}" is no time of day; write it as 09:00')
+            ends.append(minute)
+        found.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
+    for (_, end), (start, _) in pairwise([*found, (found[0][0] + MINUTES, 0)]):
+        if start < end:
+            raise ValueError("must be in order and must not overlap, the night into the next day included")
+    return [(a, b) for a, b in found if a < b]

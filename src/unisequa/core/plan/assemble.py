@@ -1,0 +1,440 @@
+"""From a template and an occasion (anchor dates, facts, crew) to a plan."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.words import offset_words, slot_words
+from unisequa.core.documents.includes import Library, Placed, Scope, Whole, whole
+from unisequa.core.documents.measures import measured, unrolled
+from unisequa.core.documents.placeholders import fill_in, holds
+from unisequa.core.documents.template import MOST_DAYS, CalendarDocument, Fact, Measure, Template, Wait, When
+from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
+from unisequa.core.plan.building import bridged
+from unisequa.core.plan.plan import Plan, planned
+from unisequa.core.plan.targets import derived_dates, with_dates_of
+from unisequa.core.plan.task import Awaited, Calendars, LinkOf, Task, Warning
+
+LONGEST_FACT = 500
+
+
+Elsewhere = Callable[[Wait, dt.date | None], Awaited]
+
+
+@dataclass(frozen=True, slots=True)
+class Occasion:
+    """What is known about one occasion of the job.
+
+    Parameters
+    ----------
+    anchors : mapping of str to date
+        On the minute grid also dates with a time of day.
+    facts : mapping of str to str, number, date or bool
+    crew : mapping of str to str
+        Role → the person's name.
+    calendars : tuple of CalendarDocument
+        The first is the run's own; steps and roles name the others.
+    today : date, optional
+    deadline : date, optional
+        By when the whole run should have finished.
+    away : mapping of str to tuple of (date, date)
+        Role → when its people are on leave, both days included.
+    elsewhere : callable, optional
+        Gives for a wait and the date of its anchor what is awaited, in the other job's run of that date.
+    """
+
+    anchors: Mapping[str, dt.date] = field(default_factory=dict)
+    facts: Mapping[str, object] = field(default_factory=dict)
+    crew: Mapping[str, str] = field(default_factory=dict)
+    subject: str = ""
+    calendars: tuple[CalendarDocument, ...] = ()
+    today: dt.date | None = None
+    deadline: dt.date | None = None
+    away: Mapping[str, tuple[tuple[dt.date, dt.date], ...]] = field(default_factory=dict)
+    elsewhere: Elsewhere | None = None
+
+
+def assemble(template: Template, occasion: Occasion, library: Library | None = None) -> Plan:
+    """Work a template out for an occasion.
+
+    Raises
+    ------
+    DocumentError
+        With every fault: anchors or facts that are missing or not there, a template that is not given, links
+        that run in a circle.
+    """
+    parts = whole(template, library)
+    grid = template.slots_of_time()
+    calendars = Calendars(occasion.calendars, grid)
+    faults = [*_anchor_faults(parts, occasion), *_calendar_faults(parts, calendars)]
+    facts, fact_faults = _facts_of(parts.facts, occasion.facts)
+    faults += fact_faults
+    if faults:
+        raise DocumentError(faults)
+    try:
+        return _Assembly(template, parts, occasion, calendars, facts).plan()
+    except CircleError as error:
+        raise DocumentError([Fault("links", f"{error}; take one of these links out")]) from error
+    except DateRangeError as error:
+        raise DocumentError([Fault("anchors", f"{error}; give a date nearer to today")]) from error
+
+
+def run_name(template: Template, occasion: Occasion) -> str:
+    """The name that the template's naming pattern proposes; the template's own without one."""
+    facts, _ = read_facts(template, occasion.facts)
+    anchors = {a.key: occasion.anchors.get(a.key) for a in template.anchors}
+    crew = {role.key: occasion.crew.get(role.key) or role.label for role in template.roles}
+    try:
+        name = fill_in(template.naming, {**crew, **anchors, **facts, "subject": occasion.subject}).strip()
+    except ValueError:
+        name = ""
+    return (name or template.name)[:200]
+
+
+def read_facts(template: Template, given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
+    """The facts in the kinds that the template asks for, None where not given; and what is wrong with them."""
+    return _facts_of({fact.key: fact for fact in template.facts}, given)
+
+
+def _facts_of(known: Mapping[str, Fact], given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
+    facts: dict[str, object] = {}
+    faults = []
+    for key in given:
+        if key not in known:
+            faults.append(Fault(f"facts.{key}", f'the template asks for no "{key}"{did_you_mean(key, known)}'))
+    for key, fact in known.items():
+        value = given.get(key)
+        text = value.strip() if isinstance(value, str) else value
+        facts[key] = None
+        if text in (None, ""):
+            if fact.required:
+                faults.append(Fault(f"facts.{key}", f'"{fact.label}" is required; fill it in'))
+            continue
+        try:
+            facts[key] = _fact(fact, text)
+        except ValueError as error:
+            faults.append(Fault(f"facts.{key}", f'"{fact.label}" {error}'))
+    return facts, faults
+
+
+def _fact(fact: Fact, value: object) -> object:
+    text = str(value)
+    if fact.kind == "number":
+        if isinstance(value, bool):
+            raise ValueError("must be a number")
+        try:
+            number = float(text.replace(",", "").replace(" ", ""))
+        except ValueError:
+            raise ValueError(f'must be a number, not "{text}"') from None
+        if not abs(number) < 1e15:
+            raise ValueError("is not a number that can be used here")
+        return int(number) if number == int(number) else number
+    if fact.kind == "date":
+        try:
+            return value if isinstance(value, dt.date) else dt.date.fromisoformat(text)
+        except ValueError:
+            raise ValueError(f'must be a date such as 2026-08-31, not "{text}"') from None
+    if fact.kind == "yes-no":
+        if isinstance(value, bool):
+            return value
+        if text.lower() in {"yes", "true", "1", "on"}:
+            return True
+        if text.lower() in {"no", "false", "0", "off"}:
+            return False
+        raise ValueError(f'must be yes or no, not "{text}"')
+    if fact.kind == "choice" and text not in fact.choices:
+        raise ValueError(f'must be one of {", ".join(fact.choices)}, not "{text}"')
+    if len(text) > LONGEST_FACT:
+        raise ValueError(f"is longer than {LONGEST_FACT} characters")
+    return text
+
+
+def _anchor_faults(parts: Whole, occasion: Occasion) -> Iterator[Fault]:
+    for key in occasion.anchors:
+        if key not in parts.anchors:
+            yield Fault(f"anchors.{key}", f'the template has no anchor "{key}"{did_you_mean(key, parts.anchors)}')
+    for key, (anchor, _) in parts.anchors.items():
+        if anchor.required and anchor.from_ is None and key not in occasion.anchors:
+            yield Fault(f"anchors.{key}", f'"{anchor.label}" is required; give its date')
+
+
+def _calendar_faults(parts: Whole, calendars: Calendars) -> Iterator[Fault]:
+    named = [(placed.path, placed.step.calendar) for placed in parts.steps]
+    named += [(f"roles[{i}]", role.calendar) for i, role in enumerate(parts.roles.values())]
+    for path, name in named:
+        if name is not None and name not in calendars:
+            known = [document.name for document in calendars.documents]
+            yield Fault(f"{path}.calendar", f'no calendar "{name}" was given{did_you_mean(name, known)}')
+
+
+@dataclass(slots=True)
+class _Family:
+    """Who is whose parent among the steps that apply, by full key."""
+
+    parents: dict[str, str]
+    children: dict[str, list[str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for child, parent in self.parents.items():
+            self.children.setdefault(parent, []).append(child)
+
+    def above(self, key: str) -> Iterator[str]:
+        """A step's parents, from the inside out."""
+        while key in self.parents:
+            key = self.parents[key]
+            yield key
+
+
+class _Assembly:
+    """One working-out: the template, what is known, and the warnings met on the way."""
+
+    def __init__(
+        self,
+        template: Template,
+        parts: Whole,
+        occasion: Occasion,
+        calendars: Calendars,
+        facts: Mapping[str, object],
+    ) -> None:
+        self.template, self.parts, self.occasion, self.calendars = template, parts, occasion, calendars
+        self.facts = facts
+        self.grid: Grid = calendars.grid
+        self.labels = {key: anchor.label for key, (anchor, _) in parts.anchors.items()}
+        self.derived: dict[str, Measure] = {}
+        self.anchors = self._anchor_dates()
+        self.crew = {key: occasion.crew.get(key) or role.label for key, role in parts.roles.items()}
+        self.warnings: list[Warning] = []
+        self._values: dict[str, dict[str, Any]] = {}
+
+    def _anchor_dates(self) -> dict[str, int | None]:
+        given = self.occasion.anchors
+        for key, (anchor, scope) in self.parts.anchors.items():
+            if anchor.from_ is not None and key not in given:
+                self.derived[key] = scope.measure(anchor.from_)
+        dates = {key: self.grid.of(given[key]) if key in given else None for key in self.parts.anchors}
+        return derived_dates(dates, self.derived, self.calendars)
+
+    def values(self, scope: Scope) -> dict[str, Any]:
+        """What placeholders and conditions of a scope may name."""
+        found = self._values.get(scope.prefix)
+        if found is None:
+            moments = {key: None if at is None else self.grid.moment(at) for key, at in self.anchors.items()}
+            found = {**self.crew, **moments, **self.facts, "subject": self.occasion.subject}
+            for names, known in ((scope.roles, self.crew), (scope.anchors, moments), (scope.facts, self.facts)):
+                found |= {theirs: known.get(ours) for theirs, ours in names.items()}
+            self._values[scope.prefix] = found
+        return found
+
+    def plan(self) -> Plan:
+        steps, family, links = self._applying()
+        tasks = self._tasks(steps, family, links)
+        today, deadline = self.occasion.today, self.occasion.deadline
+        no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
+        plan = planned(
+            run_name(self.template, self.occasion),
+            tasks,
+            links,
+            self.calendars,
+            self.anchors,
+            self.labels,
+            opening=no_anchor,
+            today=self.grid.of(today) if today else None,
+            end=self.grid.exclusive(self.grid.of(deadline)) if deadline else None,
+            direction=self.template.direction,
+        )
+        plan = replace(
+            plan,
+            derived=self.derived,
+            crew=dict(self.occasion.crew),
+            away={
+                role: tuple((a.toordinal(), b.toordinal()) for a, b in spans)
+                for role, spans in self.occasion.away.items()
+            },
+            day_labels=tuple(self._day_labels()),
+        )
+        self._look_over(plan)
+        return replace(plan, warnings=(*self.warnings, *plan.warnings))
+
+    def _applying(self) -> tuple[list[Placed], _Family, tuple[LinkOf, ...]]:
+        """The steps that apply, and the links; what followed a step that does not apply follows what it followed."""
+        known = {placed.key: placed for placed in self.parts.steps}
+        parents = {p.key: p.scope.prefix + p.step.parent for p in self.parts.steps if p.step.parent is not None}
+        family = _Family(parents)
+        out: set[str] = set()
+        for placed in self.parts.steps:
+            try:
+                applies = placed.step.only_if is None or holds(placed.step.only_if, self.values(placed.scope))
+            except ValueError as error:
+                raise DocumentError([Fault(f"{placed.path}.only_if", str(error))]) from None
+            if not applies:
+                out.add(placed.key)
+        out |= {key for key in known if any(parent in out for parent in family.above(key))}
+        emptied = True
+        while emptied:  # a parent all of whose sub-steps are left out is left out with them
+            empty = {p for p, inner in family.children.items() if p not in out and all(c in out for c in inner)}
+            emptied = bool(empty)
+            out |= empty
+        links = bridged(self._links(known), out)
+        steps = [placed for placed in self.parts.steps if placed.key not in out]
+        return steps, _Family({c: p for c, p in parents.items() if c not in out}), links
+
+    def _links(self, known: Mapping[str, Placed]) -> Iterator[LinkOf]:
+        groups = self.parts.groups
+        for source, target, link, _ in self.parts.links:
+            for s in groups.get(source, (source,)):
+                for t in groups.get(target, (target,)):
+                    calendar = self.calendars[self._calendar(known[t])]
+                    yield LinkOf(s, t, link.type, link.slots(calendar), link.unit)
+
+    def _calendar(self, placed: Placed) -> str | None:
+        step = placed.step
+        if step.calendar or step.role is None:
+            return step.calendar
+        return self.parts.roles[placed.scope.roles.get(step.role, placed.scope.prefix + step.role)].calendar
+
+    def _tasks(self, steps: Iterable[Placed], family: _Family, links: Iterable[LinkOf]) -> tuple[Task, ...]:
+        links = tuple(links)
+        followed, follows = {link.target for link in links}, {link.source for link in links}
+        backward = self.template.direction == "backward"
+        placed_at = {placed.key: placed for placed in self.parts.steps}
+        tasks = []
+        for placed in steps:
+            line = [placed_at[key] for key in (placed.key, *family.above(placed.key))]
+            bound = any(p.key in (follows if backward else followed) for p in line)
+            tasks.append(self._task(line, placed.key in family.children, bound))
+        return tuple(tasks)
+
+    def _task(self, line: list[Placed], parent: bool, bound: bool) -> Task:
+        """A step, given with its parents from the inside out, as a task.
+
+        ``bound`` says whether links date it: it has predecessors, or in a plan that runs backward successors.
+        """
+        placed, step, scope = line[0], line[0].step, line[0].scope
+        name = self._calendar(placed)
+        calendar = self.calendars[name]
+        when, opens = (None, False) if parent else self._when(line, bound)
+        edge = when.edge if when else "start" if opens else "finish"
+        own_when = step.when is not None
+        floors: list[tuple[Placed, Measure | None]] = [(p, p.step.not_before) for p in line]
+        if own_when:
+            floors += [(p, p.step.when) for p in line[1:] if p.step.when is not None and p.step.when.edge == "start"]
+        limits = tuple(_plain(p.scope.measure(measure)) for p, measure in floors if measure is not None)
+        deadlines = tuple(p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None)
+        duration = 0 if parent else step.slots(calendar)
+        if duration > MOST_DAYS * self.grid.per_day:
+            raise DocumentError([Fault(f"{placed.path}.duration", "is longer than a hundred years")])
+        task = Task(
+            key=placed.key,
+            title=self._title(placed),
+            duration=duration,
+            edge=edge,
+            when=when,
+            limits_from=() if parent else limits,
+            deadlines_from=() if parent else deadlines,
+            calendar=name,
+            phase=None if step.phase is None else scope.prefix + step.phase,
+            role=None if step.role is None else scope.roles.get(step.role, scope.prefix + step.role),
+            opens=opens and not parent,
+            parent=line[1].key if len(line) > 1 else None,
+            waits=() if parent else tuple(self._waits(line)),
+        )
+        found = with_dates_of(task, self.anchors, self.calendars)
+        self._rolled(found)
+        return found
+
+    def _waits(self, line: list[Placed]) -> Iterator[Awaited]:
+        """What a step and its parents wait for in other runs."""
+        for placed in line:
+            for wait in placed.step.waits_for:
+                at = self.anchors.get(placed.scope.anchors.get(wait.anchor, wait.anchor))
+                if self.occasion.elsewhere is None:
+                    yield Awaited(wait.step, wait.template, found=False)
+                else:
+                    yield self.occasion.elsewhere(wait, None if at is None else self.grid.moment(at))
+
+    def _title(self, placed: Placed) -> str:
+        try:
+            title = fill_in(placed.step.title, self.values(placed.scope))
+        except ValueError as error:
+            raise DocumentError([Fault(f"{placed.path}.title", str(error))]) from None
+        return " ".join(title.split())[:400] or placed.key
+
+    def _when(self, line: list[Placed], bound: bool) -> tuple[When | None, bool]:
+        """Where the template puts a step, and whether that is only because nothing else does.
+
+        Its own ``when``; else one of its parents' that says when to start, or that nothing but it dates the step;
+        else, where no link dates it, the first anchor: its start, or in a plan that runs backward its due date.
+        """
+        for n, placed in enumerate(line):
+            when = placed.step.when
+            if when is not None and (n == 0 or when.edge == "start" or not bound):
+                return placed.scope.measure(when), False
+        first = line[0].scope.first_anchor
+        if bound:
+            return None, False
+        if first is None:
+            return None, True
+        edge = "finish" if self.template.direction == "backward" else "start"
+        return When(anchor=first, offset=0, unit="days", edge=edge), True
+
+    def _rolled(self, task: Task) -> None:
+        when = task.when
+        if when is None or task.target is None or task.opens:
+            return
+        anchor = self.anchors[when.anchor]
+        assert anchor is not None
+        calendar = self.calendars[task.calendar]
+        raw, day = unrolled(anchor, when, calendar), measured(anchor, when, calendar, when.edge)
+        if raw != day:
+            why = calendar.name_of(self.grid.day(raw)) or ("a day off" if self.grid.per_day == 1 else "not worked")
+            where = offset_words(when, self.labels[when.anchor])
+            text = (
+                f"{task.title}: {where} is {slot_words(raw, self.grid)}, {why}; rolled to {slot_words(day, self.grid)}"
+            )
+            self.warnings.append(Warning("rolled", task.key, text))
+
+    def _day_labels(self) -> Iterator[tuple[int, str]]:
+        for label, scope in self.parts.day_labels:
+            measure = scope.measure(Measure(anchor=label.anchor, offset=label.offset, unit=label.unit))
+            anchor = self.anchors[measure.anchor]
+            if anchor is not None:
+                yield measured(anchor, measure, self.calendars[None]), label.label
+
+    def _look_over(self, plan: Plan) -> None:
+        grid = self.grid
+        for i, task in enumerate(plan.tasks):
+            for awaited in task.waits if self.occasion.elsewhere else ():
+                if awaited.finish is None and not awaited.done:
+                    more = ", which has no date yet" if awaited.found else ""
+                    text = f"{task.title} waits for {awaited.words}{more}"
+                    self.warnings.append(Warning("awaits", task.key, text))
+            dates, target = plan.read(i), plan.target_read(i)
+            if dates is None:
+                name = self.labels[task.when.anchor] if task.when else ""
+                text = f"{task.title} has no date until {name} is known" if name else f"{task.title} has no date yet"
+                self.warnings.append(Warning("undated", task.key, text))
+                continue
+            start, finish = slot_words(dates[0], grid), slot_words(dates[1], grid)
+            if plan.today is not None and dates[0] < plan.today:
+                self.warnings.append(Warning("past", task.key, f"{task.title} starts {start}, in the past"))
+            if target and (plan.drift(i) or 0) > 0:
+                wanted = slot_words(target[1], grid)
+                text = f"{task.title} cannot hold {wanted}: what it follows puts it on {finish}"
+                self.warnings.append(Warning("drift", task.key, text))
+            if task.deadline is not None and plan.schedule.finish[i] > task.deadline:
+                until = slot_words(grid.inclusive(task.deadline), grid)
+                self.warnings.append(
+                    Warning("deadline", task.key, f"{task.title} ends {finish}, after its deadline {until}")
+                )
+        if plan.end is not None and plan.schedule.latest > plan.end:
+            last, until = (slot_words(grid.inclusive(b), grid) for b in (plan.schedule.latest, plan.end))
+            self.warnings.append(Warning("deadline", None, f"The run ends {last}, after its deadline {until}"))
+
+
+def _plain(measure: Measure) -> Measure:
+    """A measure without the edge that a ``when`` has."""
+    return Measure(anchor=measure.anchor, offset=measure.offset, unit=measure.unit, roll=measure.roll)

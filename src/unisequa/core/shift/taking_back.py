@@ -1,0 +1,153 @@
+"""Taking a shift back: what to remember of it, and how everything it changed is restored.
+
+A record holds, for each task, link, anchor and calendar that the shift changed, how it was and how the shift
+left it, as plain JSON values; dates are boundaries. It can be taken back as long as all of that is still as
+the shift left it, and what was not touched still fits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from unisequa.core.documents.template import CalendarDocument
+from unisequa.core.errors import ShiftError
+from unisequa.core.network.backward import UNDATED, number_asked, number_from
+from unisequa.core.network.network import Dependency
+from unisequa.core.plan.plan import Plan, replanned
+from unisequa.core.plan.task import FINISHED, Calendars, LinkOf
+from unisequa.core.shift.cascade import Cascade
+
+Record = dict[str, Any]
+
+
+def record_of(result: Cascade, after: Plan | None = None) -> Record:
+    """What must be remembered of a shift to take it back; empty parts are left out."""
+    plan, after = result.plan, after or result.after()
+    tasks = {}
+    for i, task in enumerate(plan.tasks):
+        if plan.is_parent(i):
+            continue  # spans its sub-steps, and is what they make it
+        was, now = _state(plan, i), _state(after, i)
+        if was != now:
+            names = [name for name in was if was[name] != now[name] or name in {"start", "finish", "state"}]
+            tasks[task.key] = {
+                "before": {name: was[name] for name in names},
+                "after": {name: now[name] for name in names},
+            }
+    old, new = dict.fromkeys(plan.links), dict.fromkeys(after.links)
+    record: Record = {
+        "tasks": tasks,
+        "added": [_link(link) for link in new if link not in old],
+        "removed": [_link(link) for link in old if link not in new],
+        "anchors": {k: [d, after.anchors[k]] for k, d in plan.anchors.items() if d != after.anchors[k]},
+    }
+    if after.calendars is not plan.calendars:
+        record["calendars"] = [[d.written() for d in p.calendars.documents] for p in (plan, after)]
+    return {name: part for name, part in record.items() if part}
+
+
+def taken_back(plan: Plan, record: Record) -> Plan:
+    """The plan with everything that a shift changed as it was before.
+
+    Raises
+    ------
+    ShiftError
+        When something later depends on it: a task, link, anchor or calendar has changed again, or a link to a
+        task that the shift did not touch would no longer hold.
+    """
+    _check_unchanged(plan, record)
+    tasks = list(plan.tasks)
+    dates = {
+        task.key: (plan.schedule.start[i], plan.schedule.finish[i])
+        for i, task in enumerate(tasks)
+        if plan.schedule.start[i] != UNDATED
+    }
+    for key, change in record.get("tasks", {}).items():
+        i, before = plan.positions[key], change["before"]
+        tasks[i] = replace(tasks[i], **_fields(before))
+        if before["start"] == UNDATED:
+            dates.pop(key, None)
+        else:
+            dates[key] = before["start"], before["finish"]
+    added = {LinkOf(*link) for link in record.get("added", [])}
+    links = [link for link in plan.links if link not in added]
+    links += [LinkOf(*link) for link in record.get("removed", [])]
+    calendars = plan.calendars
+    if "calendars" in record:
+        documents = [CalendarDocument.model_validate(written) for written in record["calendars"][0]]
+        calendars = Calendars(documents, plan.grid)
+    anchors = {**plan.anchors, **{key: days[0] for key, days in record.get("anchors", {}).items()}}
+    restored = replanned(plan, dates, tasks=tuple(tasks), links=tuple(links), calendars=calendars, anchors=anchors)
+    _check_links(plan, restored, set(record.get("tasks", {})))
+    return restored
+
+
+def _state(plan: Plan, i: int) -> dict[str, Any]:
+    """All of a task that a shift can change."""
+    task = plan.tasks[i]
+    return {
+        "start": plan.schedule.start[i],
+        "finish": plan.schedule.finish[i],
+        "duration": task.duration,
+        "state": task.state,
+        "fixed": task.fixed,
+        "calendar": task.calendar,
+        "target": list(task.target) if task.target else None,
+        "not_before": task.not_before,
+        "deadline": task.deadline,
+    }
+
+
+def _fields(state: Mapping[str, Any]) -> dict[str, Any]:
+    found = {name: value for name, value in state.items() if name not in {"start", "finish"}}
+    if found.get("target"):
+        found["target"] = tuple(found["target"])
+    return found
+
+
+def _link(link: LinkOf) -> list[Any]:
+    return [link.source, link.target, link.type, link.lag, link.unit]
+
+
+def _check_unchanged(plan: Plan, record: Record) -> None:
+    for key, change in record.get("tasks", {}).items():
+        if key not in plan.positions:
+            raise ShiftError("a task that it moved is no longer there", task=key)
+        i = plan.positions[key]
+        state, task = _state(plan, i), plan.tasks[i]
+        if state["state"] != change["after"]["state"]:
+            now = f"is {task.state}" if task.state in FINISHED or task.stands else "was reopened"
+            raise ShiftError(f"{task.title} {now} since", task=key)
+        if any(state[name] != value for name, value in change["after"].items()):
+            raise ShiftError(f"{task.title} has moved again since", task=key)
+    links = set(plan.links)
+    for written, there in ((record.get("added", []), True), (record.get("removed", []), False)):
+        for one in written:
+            if (LinkOf(*one) in links) != there:
+                raise ShiftError(f"the link from {one[0]} to {one[1]} has changed since", task=one[1])
+    for key, (_, day) in record.get("anchors", {}).items():
+        if plan.anchors.get(key) != day:
+            raise ShiftError(f"{plan.labels.get(key, key)} has moved again since")
+    if "calendars" in record and [d.written() for d in plan.calendars.documents] != record["calendars"][1]:
+        raise ShiftError("the calendars have changed since")
+
+
+def _check_links(plan: Plan, restored: Plan, touched: set[str]) -> None:
+    for link in restored.network.links:
+        source, target = restored.tasks[link.source], restored.tasks[link.target]
+        if (source.key in touched) == (target.key in touched) or target.stands:
+            continue
+        if _broken(restored, link) and not (link in plan.network.links and _broken(plan, link)):
+            text = f"{target.title} would stand earlier than {source.title} allows"
+            raise ShiftError(text, task=target.key)
+
+
+def _broken(plan: Plan, link: Dependency) -> bool:
+    start, finish = plan.schedule.start, plan.schedule.finish
+    if UNDATED in (start[link.source], start[link.target]):
+        return False
+    activity = plan.network.activities[link.target]
+    asked = number_asked(link, (start[link.source], finish[link.source]), activity)
+    return asked > number_from(activity, "S", start[link.target])

@@ -1,0 +1,73 @@
+"""The page that makes a template of a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fastapi import APIRouter, Request
+from starlette.responses import RedirectResponse, Response
+
+from unisequa.actions.access import may
+from unisequa.actions.lookback import from_run
+from unisequa.core.lookback.from_run import Became
+from unisequa.web.pages import render
+from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
+
+router = APIRouter()
+
+
+@dataclass(frozen=True, slots=True)
+class FromRunPage:
+    """What would come of a run, step by step."""
+
+    section: str
+    run_id: int
+    run: str
+    template: str
+    template_id: int
+    may_edit: bool
+    name: str
+    lines: tuple[Became, ...]
+    changed: int
+    dropped: int
+    keep_dropped: bool
+
+
+@router.get("/runs/{run_id}/template")
+def look(
+    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, dropped: str = ""
+) -> Response:
+    """Every step with its offset as it was and as it becomes."""
+    with store.reading() as session:
+        found = from_run.drawn(session, me, run_id, settings.day(), keep_dropped=dropped == "keep")
+        row = found.run.edition.template
+        page = FromRunPage(
+            "runs",
+            run_id,
+            found.run.name,
+            row.name,
+            row.id,
+            may(row, me, "edit"),
+            f"{found.run.name}, as it went",
+            found.lines,
+            sum(not line.same for line in found.lines),
+            sum("was dropped" in line.note for line in found.lines),
+            dropped == "keep",
+        )
+    return render(request, "from_run.html", page)
+
+
+@router.post("/runs/{run_id}/template")
+def make(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
+    """Make it."""
+    with store.writing() as session:
+        where = from_run.make(
+            session,
+            me,
+            run_id,
+            settings.day(),
+            keep_dropped=field(form, "dropped", 10) == "keep",
+            name=field(form, "name", 300),
+            into=field(form, "into", 10) == "draft",
+        )
+    return RedirectResponse(f"/templates/{where}", status_code=303)

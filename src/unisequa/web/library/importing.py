@@ -1,0 +1,323 @@
+"""Bringing a template, or a list of steps, from a file: looked at first, made only when it is right."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Request
+from sqlalchemy.orm import Session
+from starlette.datastructures import FormData, UploadFile
+from starlette.responses import JSONResponse, RedirectResponse, Response
+
+from unisequa.actions.access import may
+from unisequa.actions.errors import Refused
+from unisequa.actions.templates import files
+from unisequa.actions.templates.drafts import edit_draft
+from unisequa.actions.templates.editions import edition_of
+from unisequa.actions.templates.library import keep_template, library
+from unisequa.core.design.editing import changed, slug
+from unisequa.core.design.fields import field_text
+from unisequa.core.design.rows import rows
+from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
+from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.template import Anchor, Template
+from unisequa.core.errors import DocumentError, Fault
+from unisequa.formats.files import read_bytes
+from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
+from unisequa.formats.tables_in import read_table
+from unisequa.store.documents import template_of
+from unisequa.store.tables import Person
+from unisequa.web.library.uploads import Upload, Uploads
+from unisequa.web.pages import render
+from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
+from unisequa.web.session import field as text_field
+
+router = APIRouter()
+MOST_FAULTS = 100
+MOST_SHOWN = 300
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
+
+def uploads_of(request: Request) -> Uploads:
+    """The uploads that the server keeps."""
+    found: Uploads = request.app.state.uploads
+    return found
+
+
+UploadsOf = Annotated[Uploads, Depends(uploads_of)]
+
+
+@dataclass(frozen=True, slots=True)
+class ImportPage:
+    """Where a file is chosen; ``faults`` are those of the one that was tried."""
+
+    section: str
+    faults: tuple[str, ...] = ()
+    name: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column of the table: its name, the field it is read as, and what its first rows say."""
+
+    index: int
+    name: str
+    field: str
+    samples: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StepLine:
+    """A step as it would be."""
+
+    number: int
+    title: str
+    phase: str
+    role: str
+    due: str
+    days: str
+    follows: str
+    depth: int
+
+
+@dataclass(frozen=True, slots=True)
+class ImportPreview:
+    """What a file would become; nothing is made yet."""
+
+    section: str
+    token: str
+    name: str
+    table: bool
+    columns: tuple[Column, ...]
+    fields: tuple[tuple[str, str], ...]
+    template: str
+    category: str
+    anchors: str
+    into: int
+    targets: tuple[tuple[int, str], ...]
+    lines: tuple[StepLine, ...]
+    count: int
+    faults: tuple[CellFault | Fault, ...]
+    more: int
+    new_roles: tuple[str, ...] = ()
+    new_phases: tuple[str, ...] = ()
+    problems: Mapping[str, str] = field(default_factory=dict)
+
+
+@router.get("/import")
+def import_page(request: Request, me: SignedIn) -> Response:
+    """Choose a file."""
+    return render(request, "import.html", ImportPage("library"))
+
+
+@router.post("/import")
+async def bring(request: Request, me: SignedIn, form: Posted, kept: UploadsOf) -> Response:
+    """Read a file, and go on to what would come of it; or say why it cannot be read."""
+    file = form.get("file")
+    if not isinstance(file, UploadFile) or not file.filename:
+        return render(request, "import.html", ImportPage("library", ("Choose a file first.",)), status=422)
+    content, name = await file.read(), file.filename[:200]
+    try:
+        upload = read_upload(content, name)
+    except DocumentError as error:
+        faults = tuple(str(fault) for fault in error.faults[:MOST_FAULTS])
+        return render(request, "import.html", ImportPage("library", faults, name), status=422)
+    return RedirectResponse(f"/import/{kept.keep(me.id, upload)}", status_code=303)
+
+
+def read_upload(content: bytes, name: str) -> Upload:
+    """What a file is: a template in JSON or YAML, else a table.
+
+    Raises
+    ------
+    DocumentError
+    """
+    lower = name.lower()
+    if lower.endswith((".json", ".yaml", ".yml")) or content.lstrip(b"\xef\xbb\xbf \r\n\t")[:1] == b"{":
+        values = read_bytes(content, yaml_file=lower.endswith((".yaml", ".yml")), name=name)
+        return Upload(name, template=read_template(values))
+    return Upload(name, table=read_table(content, name))
+
+
+@router.get("/import/{token}")
+def look(request: Request, me: SignedIn, store: StoreOf, kept: UploadsOf, token: str) -> Response:
+    """What the file would become."""
+    upload = _upload(kept, me, token)
+    with store.reading() as session:
+        page = _preview(session, me, token, upload, FormData())
+    return render(request, "import_preview.html", page)
+
+
+@router.post("/import/{token}")
+def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, kept: UploadsOf, token: str) -> Response:
+    """Show it with other columns, or make it."""
+    upload = _upload(kept, me, token)
+    if text_field(form, "act", 10) == "make":
+        try:
+            with store.writing() as session:
+                where = _make(session, me, upload, form)
+            return RedirectResponse(f"/templates/{where}", status_code=303)
+        except Refused as error:
+            problems = dict(error.faults)
+    else:
+        problems = {}
+    with store.reading() as session:
+        page = _preview(session, me, token, upload, form, problems)
+    return render(request, "import_preview.html", page, status=422 if problems else 200)
+
+
+def _upload(kept: Uploads, me: Person, token: str) -> Upload:
+    found = kept.find(me.id, token)
+    if found is None:
+        raise Refused({"": "That file is no longer kept here; bring it again."})
+    return found
+
+
+def _target(session: Session, me: Person, form: FormData) -> tuple[int, Template | None]:
+    into = text_field(form, "into", 10)
+    if not into.isdigit() or into == "0":
+        return 0, None
+    edition = edition_of(session, me, int(into))
+    if not may(edition.template, me, "edit"):
+        raise Refused({"into": "You may not change that template."})
+    return int(into), template_of(edition)
+
+
+def _base(form: FormData, upload: Upload) -> Template:
+    """The new template that a table's steps are put into, with the anchors that were named."""
+    name = " ".join(text_field(form, "template", 300).split()) or upload.name.rpartition(".")[0] or upload.name
+    labels = [" ".join(part.split()) for part in (text_field(form, "anchors", 2000) or "Start").split(",")]
+    anchors, taken = [], {"subject"}
+    for i, label in enumerate(label for label in labels if label):
+        key = slug(label, taken, fallback="anchor").replace("-", "_")
+        taken |= {key, key.replace("_", "-")}
+        anchors.append(Anchor(key=key, label=label[:200], required=i == 0))
+    category = " ".join(text_field(form, "category", 80).split())
+    try:
+        return Template(name=name[:200], category=category, anchors=tuple(anchors))
+    except ValueError:
+        raise Refused({"template": "A template needs a name of up to 200 characters."}) from None
+
+
+def _read(upload: Upload, base: Template, columns: list[str]) -> TableRead:
+    assert upload.table
+    names = {chosen: upload.table.names[i] for i, chosen in enumerate(columns) if chosen}
+    return read_rows(base, upload.table.rows, columns, names)
+
+
+def _columns(upload: Upload, form: FormData) -> list[str]:
+    assert upload.table
+    guessed = guess(upload.table.names)
+    chosen = [text_field(form, f"column.{i}", 30) if f"column.{i}" in form else guessed[i] for i in range(len(guessed))]
+    return [name if name in COLUMNS and name not in chosen[:i] else "" for i, name in enumerate(chosen)]
+
+
+def _preview(
+    session: Session,
+    me: Person,
+    token: str,
+    upload: Upload,
+    form: FormData,
+    problems: Mapping[str, str] | None = None,
+) -> ImportPreview:
+    into, target = _target(session, me, form)
+    columns: tuple[Column, ...] = ()
+    read: TableRead
+    if upload.table:
+        chosen = _columns(upload, form)
+        read = _read(upload, target or _base(form, upload), chosen)
+        columns = tuple(
+            Column(i, name, chosen[i], tuple(row[i] for row in upload.table.rows[:3] if row[i]))
+            for i, name in enumerate(upload.table.names)
+        )
+    else:
+        assert upload.template
+        read = TableRead(upload.template)
+    shown = rows(read.template) if not read.faults else []
+    labels = {phase.key: phase.label for phase in read.template.phases}
+    lines = tuple(
+        StepLine(
+            i, row.step.title, labels.get(row.phase or "", ""), field_text(read.template, row.step, "role"),
+            field_text(read.template, row.step, "when"), field_text(read.template, row.step, "duration"),
+            field_text(read.template, row.step, "follows"), row.depth,
+        )
+        for i, row in enumerate(shown[:MOST_SHOWN], 1)
+    )  # fmt: skip
+    targets = [(entry.row.id, entry.template.name) for entry in library(session, me) if may(entry.row, me, "edit")]
+    return ImportPreview(
+        "library", token, upload.name, upload.table is not None, columns,
+        (("", "not read"), *COLUMNS.items()),
+        text_field(form, "template", 300) or (upload.template.name if upload.template else read.template.name),
+        text_field(form, "category", 80) or read.template.category,
+        text_field(form, "anchors", 2000) or ", ".join(anchor.label for anchor in read.template.anchors),
+        into, tuple(targets), lines, len(shown), read.faults[:MOST_FAULTS], max(0, len(read.faults) - MOST_FAULTS),
+        read.new_roles, read.new_phases, problems or {},
+    )  # fmt: skip
+
+
+def _make(session: Session, me: Person, upload: Upload, form: FormData) -> int:
+    into, target = _target(session, me, form)
+    if upload.template:
+        template = upload.template
+    else:
+        read = _read(upload, target or _base(form, upload), _columns(upload, form))
+        if read.faults:
+            raise Refused({"": f"Nothing was imported: {len(read.faults)} cells are at fault. Mend them in the file."})
+        template = read.template
+    said = f"imported from {upload.name}"
+    if into:
+        edit_draft(session, me, into, lambda _: changed(template))
+        return into
+    return keep_template(session, me, template, said=said).template_id
+
+
+@router.get("/templates/{template_id}/steps.{form}")
+def steps_file(me: SignedIn, store: StoreOf, template_id: int, form: str, edition: int | None = None) -> Response:
+    """The steps as CSV or XLSX, or their network as GraphML."""
+    with store.reading() as session:
+        template = template_of(edition_of(session, me, template_id, edition))
+    name = slug(template.name, fallback="template")
+    kinds: dict[str, tuple[str, Any]] = {
+        "csv": ("text/csv", steps_csv), "xlsx": (XLSX, steps_xlsx),
+        "graphml": ("application/graphml+xml", network_graphml),
+    }  # fmt: skip
+    if form not in kinds:
+        raise Refused({"": "Steps come as csv, xlsx or graphml."})
+    kind, write = kinds[form]
+    return Response(
+        write(template), media_type=kind, headers={"content-disposition": f'attachment; filename="{name}.{form}"'}
+    )
+
+
+@router.post("/templates/{template_id}/attachments")
+async def attach(me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+    """Keep a file with a step."""
+    file = form.get("file")
+    if not isinstance(file, UploadFile):
+        return JSONResponse({"message": "Choose a file first."}, 422)
+    content = await file.read()
+    try:
+        with store.writing() as session:
+            files.attach(
+                session, me, settings.data, template_id, text_field(form, "key", 80), file.filename or "", content
+            )
+    except Refused as error:
+        return JSONResponse({"message": str(error)}, 422)
+    return JSONResponse({"kept": True})
+
+
+@router.get("/templates/{template_id}/attachments/{digest}")
+def attached(
+    me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: int, digest: str, edition: int | None = None
+) -> Response:
+    """A file kept with a step; always saved, never shown as a page of ours."""
+    from urllib.parse import quote
+
+    with store.reading() as session:
+        found, place = files.attachment(session, me, settings.data, template_id, edition, digest)
+    disposition = f"attachment; filename*=UTF-8''{quote(found.name)}"
+    return Response(
+        place.read_bytes(), media_type="application/octet-stream", headers={"content-disposition": disposition}
+    )

@@ -1,0 +1,318 @@
+"""Start: the choices at the left, the run as it would be at the right."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from fastapi import APIRouter, Request
+from sqlalchemy.orm import Session
+from starlette.datastructures import FormData
+from starlette.responses import RedirectResponse, Response
+
+from unisequa.actions.errors import Refused
+from unisequa.actions.people.people import people
+from unisequa.actions.runs import runs as actions
+from unisequa.actions.templates.editions import edition_of
+from unisequa.actions.templates.shelf import shelf_of
+from unisequa.core.calendars.words import count_words, day_words, span_words
+from unisequa.core.design.typed import TypedError, typed_date
+from unisequa.core.documents.includes import laid_open
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import DateRangeError, DocumentError
+from unisequa.core.plan.plan import Plan
+from unisequa.store.documents import calendars_of, template_of
+from unisequa.store.tables import Edition, Person
+from unisequa.web.pages import render
+from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
+
+router = APIRouter()
+MOST_LISTED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """One thing asked: an anchor, a fact or a role. ``value`` is what was typed."""
+
+    name: str
+    label: str
+    kind: str
+    value: str
+    required: bool
+    hint: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    fault: str = ""
+    read_as: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class WouldBe:
+    """A task as it would be."""
+
+    title: str
+    who: str
+    dates: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Tasks that belong together in the list at the right."""
+
+    label: str
+    tasks: tuple[WouldBe, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StartPage:
+    """Both halves. ``groups`` is empty while something required is missing."""
+
+    section: str
+    template_id: int
+    template: str
+    edition: int
+    draft: bool
+    anchors: tuple[Ask, ...]
+    facts: tuple[Ask, ...]
+    roles: tuple[Ask, ...]
+    subject: str
+    name: str
+    proposed: str
+    calendar: str
+    calendars: tuple[str, ...]
+    by: str
+    groups: tuple[Group, ...]
+    count: int
+    span: str
+    warnings: tuple[str, ...]
+    more_warnings: int
+    missing: tuple[str, ...]
+    faults: Mapping[str, str]
+
+
+@router.get("/start/{template_id}")
+def start_page(
+    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: int, edition: int | None = None
+) -> Response:
+    """The page, nothing chosen yet."""
+    with store.reading() as session:
+        row = edition_of(session, me, template_id, edition)
+        page = _page(session, me, row, FormData(), settings.day(), fresh=True)
+    return render(request, "start.html", page)
+
+
+@router.post("/start/{template_id}/preview")
+def preview(
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int
+) -> Response:
+    """The run as it would be with what is chosen so far; nothing is created."""
+    with store.reading() as session:
+        row = edition_of(session, me, template_id, _edition(form))
+        page = _page(session, me, row, form, settings.day())
+    return render(request, "start_body.html", page)
+
+
+@router.post("/start/{template_id}")
+def start_now(
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int
+) -> Response:
+    """Create the run, whole, or show what is in the way."""
+    today = settings.day()
+    try:
+        with store.writing() as session:
+            row = edition_of(session, me, template_id, _edition(form))
+            choices, faults = _choices(session, row, form, today)
+            if faults:
+                raise Refused(faults)
+            run = actions.start_run(session, me, row, choices, today)
+    except Refused as error:
+        with store.reading() as session:
+            row = edition_of(session, me, template_id, _edition(form))
+            page = _page(session, me, row, form, today, faults=error.faults, tried=True)
+        return render(request, "start.html", page, status=422)
+    return RedirectResponse(f"/runs/{run.id}", status_code=303)
+
+
+def _edition(form: FormData) -> int | None:
+    number = field(form, "edition", 8)
+    return int(number) if number.isdigit() else None
+
+
+def _choices(session: Session, row: Edition, form: FormData, today: dt.date) -> tuple[actions.Choices, dict[str, str]]:
+    template = laid_open(template_of(row), shelf_of(session, row).library)
+    calendar_name = field(form, "calendar", 200)
+    documents = actions.calendar_documents(session, calendar_name or template.calendar)
+    calendar = calendars_of(document.written() for document in documents)[None]
+    anchors: dict[str, dt.date] = {}
+    faults: dict[str, str] = {}
+    for anchor in template.anchors:
+        text = field(form, f"anchors.{anchor.key}", 100).strip()
+        if text:
+            try:
+                anchors[anchor.key] = typed_date(text, today=today, base=None, calendar=calendar)
+            except (TypedError, DateRangeError) as error:
+                faults[f"anchors.{anchor.key}"] = str(error)
+    facts = {fact.key: field(form, f"facts.{fact.key}", 2000) for fact in template.facts}
+    crew = {role.key: field(form, f"crew.{role.key}", 200) for role in template.roles if f"crew.{role.key}" in form}
+    choices = actions.Choices(
+        anchors=anchors,
+        facts={key: value for key, value in facts.items() if value.strip()},
+        crew=crew,
+        subject=field(form, "subject", 200),
+        name=field(form, "name", 200),
+        calendar=calendar_name,
+        prepared=field(form, "prepared", 5) == "yes",
+    )
+    return choices, faults
+
+
+def _page(
+    session: Session,
+    me: Person,
+    row: Edition,
+    form: FormData,
+    today: dt.date,
+    *,
+    faults: Mapping[str, str] | None = None,
+    fresh: bool = False,
+    tried: bool = False,
+) -> StartPage:
+    template = laid_open(template_of(row), shelf_of(session, row).library)
+    choices, typed_faults = _choices(session, row, form, today)
+    found = {**typed_faults, **(faults or {})}
+    plan: Plan | None = None
+    missing: list[str] = []
+    if not typed_faults:
+        try:
+            plan = actions.rehearse(session, me, row, choices, today)
+        except DocumentError as error:
+            for fault in error.faults:
+                asked = fault.path.split(".")[0] in {"anchors", "facts"}
+                empty = not field(form, fault.path).strip()
+                missing.append(fault.message[:1].upper() + fault.message[1:])
+                if asked and (tried or not empty):
+                    found.setdefault(fault.path, missing[-1] + ".")
+    everybody = [(str(person.id), person.name) for person in people(session)]
+    names = dict(everybody)
+    crew = _roles(template, form, everybody, me, found)
+    who = {ask.name.removeprefix("crew."): names.get(ask.value, ask.value) for ask in crew}
+    by = "date" if field(form, "by", 10) == "date" else "who" if field(form, "by", 10) == "who" else "phase"
+    reach = plan.reach() if plan else None
+    warnings = _looks(template, plan, who)
+    return StartPage(
+        section="library",
+        template_id=row.template_id,
+        template=template.name,
+        edition=row.number,
+        draft=row.state == "draft",
+        anchors=tuple(
+            Ask(
+                f"anchors.{a.key}",
+                a.label,
+                "date",
+                field(form, f"anchors.{a.key}", 100),
+                a.required and a.from_ is None,
+                "worked out from another date unless you give it" if a.from_ else "" if a.required else "may stay open",
+                (),
+                found.get(f"anchors.{a.key}", ""),
+                day_words(choices.anchors[a.key], year=True) if a.key in choices.anchors else "",
+            )
+            for a in template.anchors
+        ),
+        facts=tuple(
+            Ask(
+                f"facts.{f.key}",
+                f.label,
+                f.kind,
+                field(form, f"facts.{f.key}", 2000),
+                f.required,
+                "",
+                tuple((c, c) for c in f.choices) or ((("yes", "yes"), ("no", "no")) if f.kind == "yes-no" else ()),
+                found.get(f"facts.{f.key}", ""),
+            )
+            for f in template.facts
+        ),
+        roles=crew,
+        subject=choices.subject,
+        name=choices.name,
+        proposed=plan.name if plan else "",
+        calendar=choices.calendar or template.calendar or "",
+        calendars=tuple(document.name for document in actions.calendar_documents(session, template.calendar)),
+        by=by,
+        groups=_groups(template, plan, who, by) if plan else (),
+        count=len(plan.tasks) if plan else 0,
+        span=span_words(*reach) + f" {dt.date.fromordinal(reach[1]).year}" if reach else "",
+        warnings=tuple(warnings[:MOST_LISTED]),
+        more_warnings=max(0, len(warnings) - MOST_LISTED),
+        missing=() if fresh and not typed_faults else tuple(missing),
+        faults=found,
+    )
+
+
+def _roles(
+    template: Template, form: FormData, everybody: list[tuple[str, str]], me: Person, faults: Mapping[str, str]
+) -> tuple[Ask, ...]:
+    asks = []
+    for role in template.roles:
+        name = f"crew.{role.key}"
+        value = field(form, name, 200)
+        if name not in form and role.fill.by == "keeper":
+            value = str(me.id)
+        outside = role.fill.by == "outside"
+        choices = () if outside else (("", "nobody yet"), *everybody)
+        hint = {"keeper": "the keeper, you", "outside": "an outside party"}.get(role.fill.by, "")
+        asks.append(
+            Ask(name, role.label, "text" if outside else "choice", value, False, hint, choices, faults.get(name, ""))
+        )
+    return tuple(asks)
+
+
+def _looks(template: Template, plan: Plan | None, who: Mapping[str, str]) -> list[str]:
+    """What deserves a look before the run is started."""
+    if plan is None:
+        return []
+    order = {"deadline": 0, "drift": 1, "past": 2, "rolled": 3, "undated": 4}
+    found = [w.text for w in sorted(plan.warnings, key=lambda warning: order.get(warning.kind, 9))]
+    used = {task.role for task in plan.tasks}
+    empty = [
+        f"{role.label} is not filled yet: {count_words(sum(t.role == role.key for t in plan.tasks), 'task')}"
+        for role in template.roles
+        if role.key in used and not who.get(role.key)
+    ]
+    return empty + found
+
+
+def _groups(template: Template, plan: Plan, who: Mapping[str, str], by: str) -> tuple[Group, ...]:
+    marked = {warning.task: warning for warning in plan.warnings}
+    words = {
+        "rolled": "rolled",
+        "past": "in the past",
+        "undated": "",
+        "drift": "later than the template",
+        "deadline": "after its deadline",
+    }
+    labels = {phase.key: phase.label for phase in template.phases}
+    roles = {role.key: role.label for role in template.roles}
+    groups: dict[str, list[WouldBe]] = {}
+    positions = list(range(len(plan.tasks)))
+    if by == "date":
+        positions.sort(key=lambda i: plan.days(i) or (10**7, 10**7))
+    elif by == "phase":
+        order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
+        positions.sort(key=lambda i: order.get(plan.tasks[i].phase or "", 0))
+    for i in positions:
+        task, days = plan.tasks[i], plan.days(i)
+        name = who.get(task.role or "", "")
+        if by == "who":
+            label = name or f"{roles.get(task.role or '', 'No role')}, nobody yet"
+        elif by == "date":
+            monday = days[0] - (days[0] + 6) % 7 if days else None
+            label = f"Week of {day_words(monday, year=True)}" if monday else "No date yet"
+        else:
+            label = labels.get(task.phase or "", "")
+        warning = marked.get(task.key)
+        note = words.get(warning.kind, "") if warning else ""
+        dates = span_words(*days) if days else "undated"
+        groups.setdefault(label, []).append(WouldBe(task.title, name or roles.get(task.role or "", ""), dates, note))
+    return tuple(Group(label, tuple(tasks)) for label, tasks in groups.items())

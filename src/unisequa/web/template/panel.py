@@ -1,0 +1,355 @@
+"""The panels beside a template's sheet: the selected steps, and what the template has beside its steps."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from sqlalchemy.orm import Session
+from starlette.responses import JSONResponse, Response
+
+from unisequa.actions.people.people import people
+from unisequa.actions.runs.runs import calendar_documents
+from unisequa.actions.templates.editions import edition_of
+from unisequa.actions.templates.shelf import Shelf, newest, shelf_of
+from unisequa.core.design.fields import FIELDS, KINDS, PRIORITIES, field_text
+from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
+from unisequa.core.design.waits import wait_words
+from unisequa.core.documents.conditions import BY_KIND, condition_of, sentence
+from unisequa.core.documents.includes import Library, whole
+from unisequa.core.documents.template import Attachment, Message, Step, Template
+from unisequa.core.errors import DocumentError
+from unisequa.store.documents import template_of
+from unisequa.store.tables import Edition, Person
+from unisequa.web.pages import render
+from unisequa.web.session import SettingsOf, SignedIn, StoreOf
+from unisequa.web.template.view import may_change
+
+router = APIRouter()
+SEVERAL = "\x00several"
+ROLLS = (
+    ("following", "the next working day"),
+    ("preceding", "the one before"),
+    ("modified following", "next, within the month"),
+    ("modified preceding", "before, within the month"),
+    ("none", "stays on the day off"),
+)
+MOMENTS = (("due", "is due"), ("start", "starts"), ("done", "is done"))
+OPERATORS = {
+    "is": "is", "is not": "is not", "over": "is over", "at least": "is at least", "under": "is under",
+    "at most": "is at most", "yes": "is yes", "no": "is no", "given": "is given", "open": "is not given",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbour:
+    """A step at the other end of a link, and the link's words."""
+
+    key: str
+    title: str
+    words: str
+    source: str
+    target: str
+    type: str
+
+
+@dataclass(frozen=True, slots=True)
+class StepMessage:
+    """A message of the step, and when it leaves in words."""
+
+    message: Message
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Panel:
+    """What is selected: one step with all it has, or several with what they have in common."""
+
+    id: int
+    edition: int
+    keys: tuple[str, ...]
+    title: str
+    values: Mapping[str, str]
+    editable: bool
+    parent: bool
+    locked: str
+    hourly: bool
+    before: tuple[Neighbour, ...]
+    after: tuple[Neighbour, ...]
+    attachments: tuple[Attachment, ...]
+    messages: tuple[StepMessage, ...]
+    condition: str
+    condition_words: str
+    held: str
+    held_words: str
+    waits: Sequence[str]
+    kinds: Sequence[tuple[str, str]]
+    priorities: Sequence[tuple[str, str]]
+    phases: Sequence[tuple[str, str]]
+    roles: Sequence[tuple[str, str]]
+    rolls: Sequence[tuple[str, str]]
+    moments: Sequence[tuple[str, str]]
+    calendars: Sequence[str]
+    several: str = SEVERAL
+
+
+@router.get("/templates/{template_id}/panel")
+def panel(
+    request: Request,
+    me: SignedIn,
+    store: StoreOf,
+    template_id: int,
+    k: Annotated[list[str], Query(max_length=5000)],
+    edition: int | None = None,
+) -> Response:
+    """The panel of the selected steps."""
+    with store.reading() as session:
+        row = edition_of(session, me, template_id, edition)
+        template = template_of(row)
+        steps = {step.key: step for step in template.steps}
+        chosen = [steps[key] for key in k if key in steps]
+        if chosen:
+            found = _panel(session, me, row, template, chosen, editable=may_change(row, me))
+        else:
+            shelf = shelf_of(session, row)
+            found = _included(session, me, row, template, shelf, k[0])
+    return render(request, "step_panel.html", {"p": found})
+
+
+@router.get("/templates/{template_id}/elsewhere")
+def elsewhere(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
+    """The steps of other released templates that a step here may wait for, to choose from while typing."""
+    with store.reading() as session:
+        own = edition_of(session, me, template_id).template_id
+        shelf = newest(session, me)
+    found = [
+        {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
+        for other in shelf.library.all()
+        if shelf.ids[other.name] != own
+        for step in other.steps
+    ]
+    return JSONResponse(found)
+
+
+def _panel(
+    session: Session, me: Person, row: Edition, template: Template, steps: list[Step], *, editable: bool
+) -> Panel:
+    texts = [{name: field_text(template, step, name) for name in FIELDS} for step in steps]
+    values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELDS}
+    only = steps[0] if len(steps) == 1 else None
+    condition = _same(step.only_if for step in steps)
+    held = _same(step.sign_off.until if step.sign_off else None for step in steps)
+    library = newest(session, me).library if only and only.waits_for else Library()
+    titles = {step.key: step.title for step in template.steps}
+    parents = {step.parent for step in template.steps}
+    return Panel(
+        id=row.template_id,
+        edition=row.number,
+        keys=tuple(step.key for step in steps),
+        title=only.title if only else f"{len(steps)} steps",
+        values=values,
+        editable=editable,
+        parent=any(step.key in parents for step in steps),
+        locked="",
+        hourly=template.grid == "minute",
+        before=tuple(_neighbours(template, only.key, titles, into=True)) if only else (),
+        after=tuple(_neighbours(template, only.key, titles, into=False)) if only else (),
+        attachments=only.attachments if only else (),
+        messages=tuple(StepMessage(m, message_words(m, template)) for m in only.messages) if only else (),
+        condition=_builder(template, condition),
+        condition_words=sentence(condition, template) if condition else "",
+        held=_builder(template, held),
+        held_words=sentence(held, template) if held else "",
+        waits=[wait_words(wait, template, library) for wait in only.waits_for] if only else (),
+        kinds=tuple(KINDS.items()),
+        priorities=tuple(PRIORITIES.items()),
+        phases=[(phase.key, phase.label) for phase in template.phases],
+        roles=[(role.key, role.label) for role in template.roles],
+        rolls=ROLLS,
+        moments=MOMENTS,
+        calendars=[document.name for document in calendar_documents(session, template.calendar)],
+    )
+
+
+def _same(texts: Iterable[str | None]) -> str:
+    """What they all say; nothing where they differ."""
+    found = {text or "" for text in texts}
+    return found.pop() if len(found) == 1 else ""
+
+
+def _neighbours(template: Template, key: str, titles: Mapping[str, str], *, into: bool) -> list[Neighbour]:
+    found = []
+    for link in template.links:
+        if (link.to if into else link.from_) == key:
+            other = link.from_ if into else link.to
+            lag = "" if not link.lag else f" {link.lag:+d}" if isinstance(link.lag, int) else f" +{link.lag}"
+            unit = "" if not link.lag or isinstance(link.lag, str) else " d" if link.unit == "elapsed" else " wd"
+            kind = "" if link.type == "FS" else f" {link.type}"
+            found.append(
+                Neighbour(other, titles.get(other, other), f"{kind}{lag}{unit}", link.from_, link.to, link.type)
+            )
+    return found
+
+
+def _builder(template: Template, text: str) -> str:
+    """What the script that puts conditions together starts from, as JSON."""
+    found = condition_of(text) if text else None
+    kinds = [
+        {"key": fact.key, "label": fact.label, "kind": fact.kind, "choices": fact.choices} for fact in template.facts
+    ] + [
+        {"key": a.key, "label": f"{a.label} (date)", "kind": "anchor", "choices": ()}
+        for a in template.anchors
+        if not a.required or a.from_
+    ]
+    clauses = [{"fact": c.fact, "operator": c.operator, "value": c.value} for c in found.clauses] if found else []
+    return json.dumps(
+        {
+            "facts": kinds,
+            "operators": {kind: [[o, OPERATORS[o]] for o in names] for kind, names in BY_KIND.items()},
+            "joiner": found.joiner if found else "and",
+            "clauses": clauses,
+            "raw": text if text and found is None else "",
+        }
+    )
+
+
+def _included(session: Session, me: Person, row: Edition, template: Template, shelf: Shelf, key: str) -> Panel:
+    """The panel of a step of an included template: to look at; it is changed where it is written."""
+    try:
+        parts = whole(template, shelf.library)
+        placed = next((one for one in parts.steps if one.key == key), None)
+    except DocumentError:
+        placed = None
+    if placed is None:
+        return _nothing(row)
+    include = next(include for include in template.includes if include.key == key.split(".", maxsplit=1)[0])
+    inner = shelf.library.find(include.template)
+    home = inner if inner and any(step.key == placed.step.key for step in inner.steps) else None
+    found = _panel(session, me, row, home or template, [placed.step], editable=False) if home else _nothing(row)
+    values = {f: getattr(found, f) for f in found.__dataclass_fields__}
+    return Panel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})
+
+
+def _nothing(row: Edition) -> Panel:
+    empty: dict[str, str] = dict.fromkeys(FIELDS, "")
+    return Panel(
+        row.template_id, row.number, (), "This step is not there any more", empty, False, False, "", False, (), (), (),
+        (), "{}", "", "{}", "", (), (), (), (), (), (), (), (),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """A role, anchor or fact with its fields as they are typed."""
+
+    key: str
+    label: str
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class IncludeAsk:
+    """An included template with what its anchors and roles are here."""
+
+    key: str
+    template: str
+    id: int | None
+    phase: str
+    anchors: tuple[tuple[str, str, str], ...]
+    roles: tuple[tuple[str, str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """The panel of the template itself."""
+
+    id: int
+    template: Template
+    editable: bool
+    example: str
+    roles: tuple[Ask, ...]
+    anchors: tuple[Ask, ...]
+    facts: tuple[Ask, ...]
+    labels: tuple[Ask, ...]
+    includes: tuple[IncludeAsk, ...]
+    can_include: tuple[str, ...]
+    fills: Sequence[tuple[str, str]]
+    kinds: Sequence[tuple[str, str]]
+    people: Sequence[tuple[str, str]]
+    calendars: Sequence[str]
+
+
+@router.get("/templates/{template_id}/setup")
+def setup(
+    request: Request,
+    me: SignedIn,
+    store: StoreOf,
+    settings: SettingsOf,
+    template_id: int,
+    edition: int | None = None,
+) -> Response:
+    """Name, roles, anchors, facts, day labels and included templates."""
+    with store.reading() as session:
+        row = edition_of(session, me, template_id, edition)
+        template = template_of(row)
+        shelf = newest(session, me)
+        found = Setup(
+            id=template_id,
+            template=template,
+            editable=may_change(row, me),
+            example=sample_name(template, settings.day()) if template.naming else "",
+            roles=tuple(
+                Ask(
+                    role.key,
+                    role.label,
+                    {
+                        "fill": role.fill.by, "person": role.fill.person or "", "team": role.fill.team or "",
+                        "calendar": role.calendar or "",
+                    },
+                )
+                for role in template.roles
+            ),
+            anchors=tuple(
+                Ask(a.key, a.label, {"required": "yes" if a.required else "", "from": from_words(template, a.key)})
+                for a in template.anchors
+            ),
+            facts=tuple(
+                Ask(
+                    fact.key,
+                    fact.label,
+                    {
+                        "kind": fact.kind, "choices": ", ".join(fact.choices),
+                        "required": "yes" if fact.required else "",
+                    },
+                )
+                for fact in template.facts
+            ),
+            labels=tuple(
+                Ask(str(i), label.label, {"day": label_words(template, i)})
+                for i, label in enumerate(template.day_labels)
+            ),
+            includes=tuple(_include(template, include.key, shelf) for include in template.includes),
+            can_include=tuple(name for name in shelf.ids if name != template.name),
+            fills=tuple(FILLS.items()),
+            kinds=tuple(FACT_KINDS.items()),
+            people=[(person.email, person.name) for person in people(session)],
+            calendars=[document.name for document in calendar_documents(session, template.calendar)],
+        )  # fmt: skip
+    return render(request, "template_setup.html", {"s": found})
+
+
+def _include(template: Template, key: str, shelf: Shelf) -> IncludeAsk:
+    include = next(include for include in template.includes if include.key == key)
+    inner = shelf.library.find(include.template)
+    ours_a, ours_r = {a.key for a in template.anchors}, {r.key for r in template.roles}
+    anchors = tuple(
+        (a.key, a.label, include.anchors.get(a.key, a.key if a.key in ours_a else "")) for a in inner.anchors
+    ) if inner else ()  # fmt: skip
+    roles = tuple(
+        (r.key, r.label, include.roles.get(r.key, r.key if r.key in ours_r else "")) for r in inner.roles
+    ) if inner else ()  # fmt: skip
+    name = inner.name if inner else include.template
+    return IncludeAsk(key, name, shelf.ids.get(name), include.phase or "", anchors, roles)

@@ -1,0 +1,154 @@
+"""A template's sheet on the dates of a rehearsal: the same rows, with what a run of it would be."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from unisequa.actions.templates.rehearsals import Rehearsed
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.words import count_words, day_words, read_words, slots_words, span_words
+from unisequa.core.network.backward import UNDATED
+from unisequa.core.people.load import week_words
+from unisequa.core.plan.plan import Plan
+
+MARGIN = 5
+MOST_DAYS = 1500
+MOST_WARNINGS = 60
+
+Json = dict[str, Any]
+
+
+def on_dates(model: Json, found: Rehearsed) -> Json:
+    """The sheet's model with the places of its steps on the calendar; or as it was, with what is missing."""
+    plan = found.plan
+    note: Json = {"faults": dict(found.faults), "warnings": [], "load": None, "name": "", "span": ""}
+    if plan is None:
+        return model | {"rehearsal": note}
+    rolled = {w.task: w.text for w in found.warnings if w.kind == "rolled"}
+    away = {w.task: w.text for w in found.warnings if w.kind == "away"}
+    lines = []
+    for line in model["lines"]:
+        kept = {key: value for key, value in line.items() if key not in {"s", "dr", "cr"}}
+        if line["k"] in plan.positions:
+            kept |= _line(plan, plan.position(line["k"]), found)
+            kept |= {"rolled": rolled.get(line["k"], ""), "away": away.get(line["k"], "")}
+        else:
+            kept |= {"da": "not in this case", "gone": True}
+        lines.append({key: value for key, value in kept.items() if value or key in {"k", "n"}})
+    first, days = _reach(plan)
+    note |= {
+        "warnings": [warning.text for warning in found.warnings[:MOST_WARNINGS]],
+        "count": len(found.warnings),
+        "name": plan.name,
+        "span": _span(plan),
+        "load": _load(found),
+    }
+    per = plan.grid.per_day
+    return model | {
+        "lines": lines,
+        "anchors": [
+            [key, f"{plan.labels.get(key, key)} {day_words(day // per)}" if day is not None else key, _day(plan, day)]
+            for key, day in plan.anchors.items()
+        ],
+        "labels": [[day / per if per > 1 else day, label] for day, label in plan.day_labels],
+        "includes": [_include(head, plan) for head in model["includes"]],
+        "first": first,
+        "days": days,
+        "dates": True,
+        "off": _off(plan.calendars[None], first, days),
+        "today": plan.today / per if plan.today is not None else None,
+        "rehearsal": note,
+        "fault": "",
+    }
+
+
+def _span(plan: Plan) -> str:
+    """From when to when, and how long that is."""
+    span, reach = plan.span(), plan.reach()
+    if span is None or reach is None:
+        return ""
+    if plan.grid.per_day > 1:
+        return read_words(*span, plan.grid)
+    return f"{span_words(*reach)}, {count_words(plan.working_days() or 0, 'working day')}"
+
+
+def _day(plan: Plan, at: int | None) -> float | None:
+    return None if at is None else at / plan.grid.per_day - (0.5 if plan.grid.per_day > 1 else 0)
+
+
+def _line(plan: Plan, i: int, found: Rehearsed) -> Json:
+    schedule, per = plan.schedule, plan.grid.per_day
+    dates, task = plan.read(i), plan.tasks[i]
+    if dates is None or schedule.start[i] == UNDATED:
+        return {"t": task.title, "da": "no date yet", "who": found.who(task.role)}
+    slack, late = schedule.total_slack[i], schedule.late_finish[i]
+    drift = plan.drift(i) or 0
+    return {
+        "t": task.title,
+        "who": found.who(task.role),
+        "s": [
+            schedule.start[i] / per if per > 1 else schedule.start[i],
+            schedule.finish[i] / per if per > 1 else schedule.finish[i],
+        ],
+        "da": read_words(*dates, plan.grid),
+        "sl": "critical"
+        if schedule.critical[i]
+        else slots_words(slack, plan.grid).replace(" working", "")
+        if slack
+        else "",
+        "cr": schedule.critical[i],
+        "to": late / per if slack and late != UNDATED and not schedule.critical[i] else None,
+        "dr": drift // per if drift > 0 else 0,
+    }
+
+
+def _include(head: Json, plan: Plan) -> Json:
+    inside = [i for key, i in plan.positions.items() if key.split(".", 1)[0] == head["key"] and "." in key]
+    per = plan.grid.per_day
+    dated = [i for i in inside if plan.schedule.start[i] != UNDATED]
+    spans = [(plan.schedule.start[i] / per, plan.schedule.finish[i] / per) for i in dated]
+    return head | {"s": [min(a for a, _ in spans), max(b for _, b in spans)] if spans else None, "count": len(inside)}
+
+
+def _reach(plan: Plan) -> tuple[int, int]:
+    per = plan.grid.per_day
+    reach = plan.reach()
+    days = [day // per for day in plan.anchors.values() if day is not None] + list(reach or ())
+    if not days:
+        return plan.today // per if plan.today else 730000, 30
+    margin = MARGIN if per == 1 else 0
+    first = min(days) - margin
+    first -= (first + 6) % 7 if per == 1 else 0
+    return first, min(max(days) + margin + 3 - first, MOST_DAYS)
+
+
+def _off(calendar: WorkingCalendar, first: int, days: int) -> list[list[Any]]:
+    """Days off run together, a named one by itself."""
+    found: list[list[Any]] = []
+    for day in range(first, first + days):
+        if calendar.is_working_day(day):
+            continue
+        name = calendar.name_of(day) or ""
+        if found and not name and not found[-1][2] and found[-1][0] + found[-1][1] == day:
+            found[-1][1] += 1
+        else:
+            found.append([day, 1, name])
+    return found
+
+
+def _load(found: Rehearsed) -> Json | None:
+    """People by weeks, hours asked and hours there are."""
+    if not found.load:
+        return None
+    mondays = sorted({load.monday for load in found.load})
+    people = sorted({load.who for load in found.load})
+    cells = {(load.who, load.monday): load for load in found.load}
+
+    def cell(who: str, monday: int) -> list[Any] | None:
+        load = cells.get((who, monday))
+        return [round(load.asked / 60, 1), round(load.has / 60), load.over] if load else None
+
+    return {
+        "weeks": [week_words(monday) for monday in mondays],
+        "people": [[who, [cell(who, monday) for monday in mondays]] for who in people],
+    }
