@@ -31,7 +31,7 @@ check: .venv/.ready-dev
 	$(BIN)/ruff check $(SOURCES)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/djlint src/unisequa/web/templates --lint --quiet
+	$(BIN)/djlint src/unisequa/web/html --lint --quiet
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh

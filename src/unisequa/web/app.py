@@ -170,7 +170,7 @@ def _error(request: Request, status: int, title: str, message: str) -> Response:
     if asks_for_piece(request):
         context: Any = {"message": message}
         response: HTMLResponse = render(
-            request, "toast.html", context, status=status, headers={"hx-retarget": "#toast", "hx-reswap": "innerHTML"}
+            request, "_toast.html", context, status=status, headers={"hx-retarget": "#toast", "hx-reswap": "innerHTML"}
         )
     elif "application/json" in request.headers.get("accept", ""):
         return JSONResponse({"error": {"title": title, "message": message}}, status, headers=HEADERS)

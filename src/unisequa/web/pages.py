@@ -47,7 +47,7 @@ def rich(text: str) -> Markup:
 
 def _environment() -> Environment:
     environment = Environment(
-        loader=FileSystemLoader(HERE / "templates"),
+        loader=FileSystemLoader(HERE / "html"),
         autoescape=True,
         undefined=StrictUndefined,
         trim_blocks=True,

@@ -47,7 +47,7 @@ def _page(request: Request, store: StoreOf, settings: SettingsOf, page: SignInPa
     visit = sessions.read(request)
     carrier = Response()
     request.state.visit = visit or sessions.open(carrier)
-    response = render(request, "sign_in.html", shown, status=status)
+    response = render(request, "sign_in/page.html", shown, status=status)
     if visit is None:
         response.raw_headers.extend(header for header in carrier.raw_headers if header[0] == b"set-cookie")
     return response

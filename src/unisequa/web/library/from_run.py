@@ -54,7 +54,7 @@ def look(
             sum("was dropped" in line.note for line in found.lines),
             dropped == "keep",
         )
-    return render(request, "from_run.html", page)
+    return render(request, "library/from_run.html", page)
 
 
 @router.post("/runs/{run_id}/template")

@@ -109,7 +109,7 @@ class ImportPreview:
 @router.get("/import")
 def import_page(request: Request, me: SignedIn) -> Response:
     """Choose a file."""
-    return render(request, "import.html", ImportPage("library"))
+    return render(request, "library/import.html", ImportPage("library"))
 
 
 @router.post("/import")
@@ -117,13 +117,13 @@ async def bring(request: Request, me: SignedIn, form: Posted, kept: UploadsOf) -
     """Read a file, and go on to what would come of it; or say why it cannot be read."""
     file = form.get("file")
     if not isinstance(file, UploadFile) or not file.filename:
-        return render(request, "import.html", ImportPage("library", ("Choose a file first.",)), status=422)
+        return render(request, "library/import.html", ImportPage("library", ("Choose a file first.",)), status=422)
     content, name = await file.read(), file.filename[:200]
     try:
         upload = read_upload(content, name)
     except DocumentError as error:
         faults = tuple(str(fault) for fault in error.faults[:MOST_FAULTS])
-        return render(request, "import.html", ImportPage("library", faults, name), status=422)
+        return render(request, "library/import.html", ImportPage("library", faults, name), status=422)
     return RedirectResponse(f"/import/{kept.keep(me.id, upload)}", status_code=303)
 
 
@@ -147,7 +147,7 @@ def look(request: Request, me: SignedIn, store: StoreOf, kept: UploadsOf, token:
     upload = _upload(kept, me, token)
     with store.reading() as session:
         page = _preview(session, me, token, upload, FormData())
-    return render(request, "import_preview.html", page)
+    return render(request, "library/import_preview.html", page)
 
 
 @router.post("/import/{token}")
@@ -165,7 +165,7 @@ def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, kept: U
         problems = {}
     with store.reading() as session:
         page = _preview(session, me, token, upload, form, problems)
-    return render(request, "import_preview.html", page, status=422 if problems else 200)
+    return render(request, "library/import_preview.html", page, status=422 if problems else 200)
 
 
 def _upload(kept: Uploads, me: Person, token: str) -> Upload:

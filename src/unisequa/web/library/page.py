@@ -106,7 +106,7 @@ def library(
     """The list, or only its rows when a script asks."""
     search = actions.Search(text[:200], category[:80], int(owner) if owner.isdigit() else 0, state[:20])
     page = _page(store, me, search)
-    return render(request, "library_rows.html" if asks_for_piece(request) else "library.html", page)
+    return render(request, "library/_rows.html" if asks_for_piece(request) else "library/page.html", page)
 
 
 def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> LibraryPage:
@@ -189,7 +189,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
         ", ".join(anchor.label for anchor in template.anchors) or "none",
         ", ".join(fact.label for fact in template.facts) or "nothing",
     )
-    return render(request, "library_preview.html", found)
+    return render(request, "library/_preview.html", found)
 
 
 def _lasts(template: Template, step: Step) -> str:
@@ -209,5 +209,5 @@ def new_template(request: Request, me: SignedIn, form: Posted, store: StoreOf) -
             edition = actions.create_template(session, me, name, category)
     except Refused as error:
         page = replace(_page(store, me), new_name=name, new_category=category, faults=error.faults)
-        return render(request, "library.html", page, status=422)
+        return render(request, "library/page.html", page, status=422)
     return RedirectResponse(f"/templates/{edition.template_id}", status_code=303)

@@ -122,7 +122,7 @@ def list_runs(request: Request, me: SignedIn, store: StoreOf, settings: Settings
     """All runs."""
     with store.reading() as session:
         lines = tuple(_line(run, settings) for run in actions.runs(session, me))
-    return render(request, "runs.html", RunsPage("runs", lines))
+    return render(request, "run/list.html", RunsPage("runs", lines))
 
 
 def _line(run: Run, settings: SettingsOf) -> RunLine:
@@ -158,7 +158,7 @@ def run_page(
     asked = Asked(zoom=zoom, selected=task, view=view)  # type: ignore[arg-type]
     with store.reading() as session:
         piece = work(session, me, run_id, asked, settings.day())
-    return render(request, "run.html", RunPage("runs", VIEWS, view, piece.head, piece))
+    return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
 
 
 @router.get("/runs/{run_id}/tasks/{key}")
@@ -169,7 +169,7 @@ def panel(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, 
         plan = plan_of(run, settings.day())
         actions.task_of(run, key)
         piece = PanelPiece(task_panel(run, me, plan, template_of_run(run), key), run_head(run, me, plan))
-    return render(request, "task_panel.html", piece)
+    return render(request, "run/_panel.html", piece)
 
 
 def _side(
@@ -195,7 +195,7 @@ def _side(
             last=last_shift(run),
             fault=fault,
         )
-    return render(request, f"run_{view}.html", page, status=422 if fault else 200)
+    return render(request, f"run/{view}.html", page, status=422 if fault else 200)
 
 
 def _shown(value: object) -> str:
@@ -264,7 +264,7 @@ def act(
         from dataclasses import replace
 
         piece = work(session, me, run_id, replace(asked, faults=asked.faults + faults), settings.day())
-    return render(request, "run_work.html", {"work": piece}, status=422 if faults else 200)
+    return render(request, "run/_work.html", {"work": piece}, status=422 if faults else 200)
 
 
 @router.get("/runs/{run_id}/tasks.csv")

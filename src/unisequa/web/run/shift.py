@@ -59,7 +59,7 @@ def _answer(
     with store.reading() as session:
         piece = work(session, me, run_id, asked, settings.day())
     faulty = bool(asked.faults) or (status == 200 and len(piece.edits) < len(asked.edits))
-    return render(request, "run_work.html", {"work": piece}, status=422 if faulty else status)
+    return render(request, "run/_work.html", {"work": piece}, status=422 if faulty else status)
 
 
 @router.post("/runs/{run_id}/shift")

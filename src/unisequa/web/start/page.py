@@ -99,7 +99,7 @@ def start_page(
     with store.reading() as session:
         row = edition_of(session, me, template_id, edition)
         page = _page(session, me, row, FormData(), settings.day(), fresh=True)
-    return render(request, "start.html", page)
+    return render(request, "start/page.html", page)
 
 
 @router.post("/start/{template_id}/preview")
@@ -110,7 +110,7 @@ def preview(
     with store.reading() as session:
         row = edition_of(session, me, template_id, _edition(form))
         page = _page(session, me, row, form, settings.day())
-    return render(request, "start_body.html", page)
+    return render(request, "start/_body.html", page)
 
 
 @router.post("/start/{template_id}")
@@ -130,7 +130,7 @@ def start_now(
         with store.reading() as session:
             row = edition_of(session, me, template_id, _edition(form))
             page = _page(session, me, row, form, today, faults=error.faults, tried=True)
-        return render(request, "start.html", page, status=422)
+        return render(request, "start/page.html", page, status=422)
     return RedirectResponse(f"/runs/{run.id}", status_code=303)
 
 

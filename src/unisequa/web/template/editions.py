@@ -90,7 +90,7 @@ def editions_page(
     """The editions, two of them compared when asked."""
     with store.reading() as session:
         page = _page(session, me, template_id, old, new)
-    return render(request, "editions.html", page)
+    return render(request, "template/editions.html", page)
 
 
 def _page(
@@ -167,7 +167,7 @@ def release_box(request: Request, me: SignedIn, store: StoreOf, template_id: int
         before = row.editions[-2].number if len(row.editions) > 1 else 0
         changes = editions.compare(session, me, template_id, before, draft.number) if before else []
         box = ReleaseBox(template_id, draft.number, before, tuple(changes), len(draft.document.get("steps", [])))
-    return render(request, "release_box.html", box)
+    return render(request, "template/_release.html", box)
 
 
 @router.post("/templates/{template_id}/release")
@@ -238,6 +238,6 @@ def _done(
     except Refused as error:
         with store.reading() as session:
             found = _page(session, me, template_id, faults=error.faults)
-        return render(request, "editions.html", found, status=422)
+        return render(request, "template/editions.html", found, status=422)
     where = f"/templates/{template_id}/editions" if page else f"/templates/{template_id}"
     return RedirectResponse(where, status_code=303)

@@ -86,7 +86,7 @@ def template_page(
             json.dumps(model, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
             LOOK_SECONDS,
         )
-    return render(request, "template.html", page)
+    return render(request, "template/page.html", page)
 
 
 @router.get("/templates/{template_id}/file")

@@ -116,7 +116,7 @@ def panel(
         else:
             shelf = shelf_of(session, row)
             found = _included(session, me, row, template, shelf, k[0])
-    return render(request, "step_panel.html", {"p": found})
+    return render(request, "template/_panel.html", {"p": found})
 
 
 @router.get("/templates/{template_id}/elsewhere")
@@ -338,7 +338,7 @@ def setup(
             people=[(person.email, person.name) for person in people(session)],
             calendars=[document.name for document in calendar_documents(session, template.calendar)],
         )  # fmt: skip
-    return render(request, "template_setup.html", {"s": found})
+    return render(request, "template/_setup.html", {"s": found})
 
 
 def _include(template: Template, key: str, shelf: Shelf) -> IncludeAsk:

@@ -67,7 +67,7 @@ def rehearsal_form(
             shelf = shelf_of(session, row)
             parts = whole(template, shelf.library)
         except DocumentError as error:
-            return render(request, "rehearsal_form.html", RehearsalForm((), (), str(error.faults[0])))
+            return render(request, "template/_rehearsal.html", RehearsalForm((), (), str(error.faults[0])))
         calendar = Calendars(calendar_documents(session, template.calendar))[None]
         begin = _far_enough(outline(template, shelf.library), today, calendar)
     clock = " 18:00" if template.grid == "minute" else ""
@@ -95,7 +95,7 @@ def rehearsal_form(
         for key, role in parts.roles.items()
         if role.fill.by != "outside"
     )
-    return render(request, "rehearsal_form.html", RehearsalForm(tuple(fields), crew))
+    return render(request, "template/_rehearsal.html", RehearsalForm(tuple(fields), crew))
 
 
 def _far_enough(seen: Outline, today: dt.date, calendar: WorkingCalendar) -> dt.date:
