@@ -23,9 +23,10 @@ from bench.networks import BASE, bare_loop, job
 from bench.page import page_of_300
 from bench.sheet import figures as figures_of_sheet
 from unisequa.core.network.backward import schedule
-from unisequa.core.network.network import topological
+from unisequa.core.network.order import topological
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, standing
-from unisequa.core.plan.task import Calendars, LinkOf, Task
+from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits.dates import Move
 

@@ -8,10 +8,13 @@ from dataclasses import dataclass
 
 import networkx as nx
 
-from unisequa.core.calendars.days import WorkingCalendar, WorkingHours, public_holidays
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid
-from unisequa.core.documents.template import LinkType
-from unisequa.core.network.network import Activity, Dependency, Network
+from unisequa.core.calendars.holidays import public_holidays
+from unisequa.core.calendars.hours import WorkingHours
+from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.network import Network
+from unisequa.core.terms import LinkType
 
 BASE = 739_621  # Monday 5 January 2026
 TYPES: tuple[LinkType, ...] = ("FS", "FS", "FS", "SS", "FF", "SF")

@@ -5,9 +5,10 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument, Template
+from unisequa.core.documents.template import Template
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 

@@ -8,9 +8,9 @@ from typing import Any
 from hypothesis import strategies as st
 
 from tests.core.checker import MINUTES, Calendar, Checker
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 

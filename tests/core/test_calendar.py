@@ -9,10 +9,12 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from unisequa.core.calendars.days import LAST_DAY, WorkingCalendar, public_holidays
+from unisequa.core.calendars.days import LAST_DAY, WorkingCalendar
+from unisequa.core.calendars.holidays import public_holidays
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.measures import measured, roll_day
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument, Measure
+from unisequa.core.documents.template import Measure
 from unisequa.core.errors import DateRangeError, DocumentError
 
 EPOCH = dt.date(1970, 1, 1).toordinal()

@@ -12,8 +12,9 @@ from tests.core.test_schedule import BASE, holds, networks
 from tests.plans import dates, day, plan, step
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.network import Network
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
-from unisequa.core.plan.task import Calendars, LinkOf, Task
+from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits.dates import Due, Duration, Move
 

@@ -9,8 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import document, step, template
-from unisequa.core.design.comparison import Clash, Difference, applied, difference, turned
+from unisequa.core.design.comparison import Difference, applied, difference, turned
 from unisequa.core.design.difference_words import summary, told
+from unisequa.core.errors import Clash
 
 KEYS = [f"s{i}" for i in range(7)]
 

@@ -13,11 +13,12 @@ from tests.core.documents import GO, cases
 from tests.plans import document, plan, step, template
 from unisequa.core.design.findings import findings, listed
 from unisequa.core.design.outline import outline
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
 from unisequa.core.documents.placeholders import condition_fault, holds
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument, Fact
+from unisequa.core.documents.template import Fact
 from unisequa.core.errors import DocumentError, UnisequaError
 from unisequa.core.lookback.from_run import template_from_run
 from unisequa.core.people.load import absences, loads

@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 from tests.core.documents import cases
 from tests.plans import document, step
 from tests.test_cli import run
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.includes import Library
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.errors import UnisequaError
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan

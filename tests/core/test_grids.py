@@ -13,10 +13,10 @@ from hypothesis import strategies as st
 from tests.core.checker import Calendar
 from tests.plans import document, step
 from unisequa.core.calendars.grid import MINUTES, Grid
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.includes import Library
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan

@@ -10,8 +10,9 @@ import pytest
 
 from tests.plans import dates, document, plan, step
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.backward import schedule
-from unisequa.core.network.network import Activity, Dependency, Network
+from unisequa.core.network.network import Network
 
 PSPLIB = Path(__file__).parents[2] / ".venv" / "psplib" / "data"
 EVERY_DAY = WorkingCalendar("every day", "1111111")

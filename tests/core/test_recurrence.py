@@ -10,8 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.clock.repeat import RepeatRule
+from unisequa.core.clock import repeat
 from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.rule import RepeatRule
 from unisequa.core.errors import DocumentError
 
 EVERY_DAY = WorkingCalendar("every day", "1111111")
@@ -21,7 +22,7 @@ def dates(
     rule: str, first: dt.date, until: dt.date, calendar: WorkingCalendar = EVERY_DAY, **more: object
 ) -> list[str]:
     found = RepeatRule.model_validate({"rrule": rule, "first": first, **more})
-    return [day.isoformat() for day in found.dates(calendar, until)]
+    return [day.isoformat() for day in repeat.dates(found, calendar, until)]
 
 
 @pytest.mark.parametrize(

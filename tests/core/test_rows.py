@@ -10,11 +10,12 @@ from tests.plans import step, template
 from unisequa.core.design import fields as step_fields
 from unisequa.core.design import linking, rows
 from unisequa.core.design.clip import copied, pasted
-from unisequa.core.design.editing import EditError, remove_steps
+from unisequa.core.design.editing import remove_steps
 from unisequa.core.design.outline import outline
 from unisequa.core.design.pasting import pasted_table
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.template import Template, When
+from unisequa.core.errors import EditError
 
 PHASES = [{"key": "p", "label": "Before"}, {"key": "q", "label": "After"}]
 LIST = "- Pack\n  - Crates\n  - Labels\n- Ship\n\n1. Unpack\n"

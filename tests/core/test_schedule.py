@@ -12,8 +12,11 @@ from hypothesis import strategies as st
 from tests.plans import dates, day, plan, step
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.errors import CircleError
-from unisequa.core.network.backward import UNDATED, backward, forward, schedule
-from unisequa.core.network.network import Activity, Dependency, Network
+from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.backward import backward, schedule
+from unisequa.core.network.forward import forward
+from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED
 
 BASE = day("2026-06-01")
 EVERY_DAY = WorkingCalendar("every day", "1111111")

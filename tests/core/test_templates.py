@@ -11,13 +11,15 @@ from hypothesis import strategies as st
 
 from tests.plans import dates, document, plan, step, template
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.typed import typed_date
 from unisequa.core.design import editing, linking
 from unisequa.core.design.outline import outline
-from unisequa.core.design.typed import TypedError, follows_words, typed_date, typed_follows, typed_when, when_words
+from unisequa.core.design.typed import follows_words, typed_follows, typed_when, when_words
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import Anchor, CalendarDocument, Template
-from unisequa.core.errors import DocumentError
+from unisequa.core.documents.template import Anchor, Template
+from unisequa.core.errors import DocumentError, TypedError
 from unisequa.core.plan.assemble import Occasion, assemble, run_name
 from unisequa.core.plan.reasons import reasons, why
 from unisequa.demo.fill import DOCUMENTS

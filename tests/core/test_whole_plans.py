@@ -9,7 +9,7 @@ from hypothesis import given
 
 from tests.core.documents import cases, checker, planned_case
 from unisequa.core.errors import DocumentError
-from unisequa.core.network.backward import forward
+from unisequa.core.network.forward import forward
 from unisequa.core.plan.plan import Plan
 
 Case = tuple[dict[str, Any], list[dict[str, Any]]]

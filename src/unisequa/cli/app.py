@@ -14,8 +14,9 @@ from unisequa.core.errors import DocumentError, Fault, UnisequaError
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
+    from unisequa.core.documents.calendar import CalendarDocument
     from unisequa.core.documents.includes import Library
-    from unisequa.core.documents.template import CalendarDocument, Template, Wait
+    from unisequa.core.documents.template import Template, Wait
     from unisequa.core.plan.plan import Plan
     from unisequa.core.plan.task import Awaited
     from unisequa.core.shift.cascade import Cascade, Mode
@@ -150,8 +151,8 @@ def _elsewhere(finishes: Mapping[str, int]) -> Callable[[Wait, dt.date | None], 
 
 
 def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
+    from unisequa.core.documents.calendar import CalendarDocument
     from unisequa.core.documents.reading import read_document
-    from unisequa.core.documents.template import CalendarDocument
     from unisequa.formats.files import read_file
 
     return tuple(read_document(CalendarDocument, read_file(path)) for path in paths or [])
@@ -310,7 +311,8 @@ def check(template: Path, include: Includes = None) -> None:
 @app.command()
 def schema(of: Annotated[str, typer.Argument(help="template, calendar or plan")] = "template") -> None:
     """Print the JSON Schema of a format."""
-    from unisequa.core.documents.template import CalendarDocument, Model, Template
+    from unisequa.core.documents.calendar import CalendarDocument
+    from unisequa.core.documents.template import Model, Template
     from unisequa.formats.files import write_json
     from unisequa.formats.plan_document import PlanDocument
 

@@ -7,7 +7,6 @@ from collections.abc import Callable, Mapping
 from typing import cast
 
 from unisequa.core.calendars.grid import DAYS, Grid, read_span
-from unisequa.core.documents.template import LagUnit, LinkType
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits.dates import (
@@ -32,6 +31,7 @@ from unisequa.core.shift.edits.dates import (
     RemoveLink,
     Reopen,
 )
+from unisequa.core.terms import LagUnit, LinkType
 
 Options = Mapping[str, list[str]]
 _LINK = re.compile(r"^(?P<from>[^:]+):(?P<to>[^:]+)(?::(?P<type>[^:]*))?(?::(?P<lag>[^:]*))?$")

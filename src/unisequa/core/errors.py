@@ -4,7 +4,18 @@ UnisequaError
 ├── DocumentError      a document or its inputs are at fault; carries every Fault found
 ├── CircleError        links run in a circle; carries the keys it runs through
 ├── DateRangeError     a date falls outside the years 1 to 9999
-└── ShiftError         an edit of a shift cannot be carried out; carries the task and the edit
+├── TypedError         what was typed is not understood
+├── EditError          an edit of a template is refused; carries the field it is shown beside
+├── Clash              what a difference changes has been changed otherwise meanwhile; carries where
+├── ShiftError         an edit of a shift cannot be carried out; carries the task and the edit
+├── StoreError         the data folder cannot be used as it is; carries its place
+└── ActionError        why an action was not carried out; nothing has changed (:mod:`unisequa.actions.errors`)
+    ├── NotThere           404: what it is about does not exist, or not for this person
+    ├── NotAllowed         403: this person may not
+    ├── Refused            422: what was given is at fault; carries messages by field
+    └── Stale              409: what it was worked out on has changed since; carries the version it has now
+
+Every text is meant for a person and says what, where and what to do.
 """
 
 from __future__ import annotations
@@ -63,11 +74,53 @@ class DateRangeError(UnisequaError):
     """A date falls outside the years 1 to 9999, or a calendar has no working day left."""
 
 
-class ShiftError(UnisequaError):
-    """An edit cannot be carried out on this plan."""
+class TypedError(UnisequaError):
+    """What was typed is not understood; the text says what would be."""
 
-    def __init__(self, message: str, *, task: str | None = None) -> None:
-        self.task = task
+
+class EditError(UnisequaError):
+    """An edit is refused; ``field`` names the input it is to be shown beside."""
+
+    def __init__(self, field: str, message: str) -> None:
+        self.field = field
+        super().__init__(message)
+
+
+class Clash(UnisequaError):
+    """What a difference changes has been changed otherwise meanwhile.
+
+    Parameters
+    ----------
+    part, key, field : str
+        Where: a list's name and an entry's key in it, or only a field of the document.
+    """
+
+    def __init__(self, part: str, key: str, field: str) -> None:
+        self.part, self.key, self.field = part, key, field
+        super().__init__(f"{part} {key} {field}".strip() + " has been changed meanwhile")
+
+
+class ShiftError(UnisequaError):
+    """An edit cannot be carried out on this plan.
+
+    Parameters
+    ----------
+    task : str, optional
+        Key of the task that it is about.
+    edit : object, optional
+        The edit (see :mod:`unisequa.core.shift.edits`) that cannot be carried out; None for the shift as a whole.
+    """
+
+    def __init__(self, message: str, *, task: str | None = None, edit: object = None) -> None:
+        self.task, self.edit = task, edit
+        super().__init__(message)
+
+
+class StoreError(UnisequaError):
+    """The data folder or its database cannot be used as it is; ``place`` says which."""
+
+    def __init__(self, message: str, place: str = "") -> None:
+        self.place = place
         super().__init__(message)
 
 

@@ -17,9 +17,9 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.actions.templates.shelf import newest
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.design.editing import change_step
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import CalendarDocument
 from unisequa.core.shift.edits.dates import Move
 from unisequa.store.documents import template_of
 from unisequa.store.store import Store

@@ -10,29 +10,18 @@ from pydantic import AfterValidator, Field
 from pydantic import StringConstraints as Str
 
 from unisequa.core.calendars.grid import MINUTES, Grid
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import DEEPEST, too_deep
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import (
-    MOST_DAYS,
-    MOST_STEPS,
-    CalendarDocument,
-    DottedKey,
-    Edge,
-    Label,
-    LagUnit,
-    LinkType,
-    Measure,
-    Model,
-    When,
-    grid_of,
-    readable_zone,
-)
+from unisequa.core.documents.template import DottedKey, Label, Measure, Model, When, grid_of, readable_zone
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
-from unisequa.core.network.network import find_circle
+from unisequa.core.network.order import find_circle
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.reasons import reasons
-from unisequa.core.plan.task import Awaited, Calendars, LinkOf, State, Task
+from unisequa.core.plan.task import Awaited, LinkOf, Task
 from unisequa.core.shift.cascade import Cascade
+from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, LagUnit, LinkType, State
 
 _MOST = MOST_DAYS * MINUTES
 

@@ -9,9 +9,10 @@ from typing import Any
 
 from sqlalchemy.orm import Session, object_session
 
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import Library, laid_open
-from unisequa.core.documents.template import CalendarDocument, Template
-from unisequa.core.plan.task import Calendars
+from unisequa.core.documents.template import Template
+from unisequa.core.plan.calendars import Calendars
 from unisequa.store.tables import Edition, Run
 
 

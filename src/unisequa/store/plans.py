@@ -7,11 +7,13 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
 
-from unisequa.core.documents.template import Edge, LagUnit, LinkType, Measure, When
-from unisequa.core.network.backward import UNDATED
+from unisequa.core.documents.template import Measure, When
+from unisequa.core.network.places import UNDATED
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.targets import target_of
-from unisequa.core.plan.task import Calendars, LinkOf, State, Task
+from unisequa.core.plan.task import LinkOf, Task
+from unisequa.core.terms import Edge, LagUnit, LinkType, State
 from unisequa.store.documents import calendars_of, template_of_run
 from unisequa.store.rules import signed_by_itself, waits_of
 from unisequa.store.tables import LinkRow, Run, TaskRow

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session, object_session
 from unisequa.core.documents.includes import Library, Scope, same_name, whole
 from unisequa.core.documents.placeholders import holds
 from unisequa.core.documents.template import SignOff, Step, Template, Wait
-from unisequa.core.plan.task import FINISHED, Awaited
+from unisequa.core.plan.task import Awaited
+from unisequa.core.terms import FINISHED
 from unisequa.store.documents import calendars_of, pinned, template_of, template_of_run
 from unisequa.store.tables import Edition, Run, TaskRow, TemplateRow
 

@@ -12,9 +12,8 @@ from unisequa.actions.errors import Refused, sentence
 from unisequa.actions.runs.runs import run_of
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
-from unisequa.core.design.editing import EditError
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DocumentError
+from unisequa.core.errors import DocumentError, EditError
 from unisequa.core.lookback.from_run import Became, template_from_run
 from unisequa.store.documents import template_of
 from unisequa.store.plans import plan_of

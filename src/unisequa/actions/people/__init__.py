@@ -1,1 +1,1 @@
-"""TODO."""
+"""People and how they sign in."""

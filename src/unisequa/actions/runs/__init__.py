@@ -1,1 +1,1 @@
-"""TODO."""
+"""What people do with runs: start them, work in them, shift them, see them."""

@@ -14,12 +14,14 @@ from unisequa.actions.errors import NotAllowed, NotThere, Refused
 from unisequa.actions.history import note
 from unisequa.actions.templates.shelf import shelf_of
 from unisequa.core.calendars.words import count_words, names_words
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.conditions import sentence
 from unisequa.core.documents.includes import Scope, laid_open, whole
 from unisequa.core.documents.placeholders import fill_in
-from unisequa.core.documents.template import CalendarDocument, Role, Template
+from unisequa.core.documents.template import Role, Template
 from unisequa.core.errors import DocumentError, Fault
-from unisequa.core.plan.assemble import Occasion, assemble, read_facts
+from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits.dates import Begun, Done

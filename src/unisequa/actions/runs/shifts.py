@@ -13,12 +13,12 @@ from unisequa.actions.history import note
 from unisequa.actions.runs.runs import check_may_change, run_of
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import ShiftError
-from unisequa.core.network.backward import UNDATED
+from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
-from unisequa.core.plan.task import BEGUN
 from unisequa.core.shift.cascade import Cascade, Mode, cascade
 from unisequa.core.shift.edits.dates import Edit
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
+from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back
 from unisequa.store.tables import Person, Run, ShiftRow, TaskRow, now
 

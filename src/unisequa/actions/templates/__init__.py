@@ -1,1 +1,1 @@
-"""TODO."""
+"""What people do with templates: drafts, editions, the library, files, rehearsals."""

@@ -18,11 +18,11 @@ from unisequa.actions.access import check_may
 from unisequa.actions.errors import NotThere, Refused, sentence
 from unisequa.actions.history import LONGEST, note
 from unisequa.actions.templates.shelf import check_open
-from unisequa.core.design.comparison import Clash, Difference, applied, difference, turned
+from unisequa.core.design.comparison import Difference, applied, difference, turned
 from unisequa.core.design.difference_words import summary, told
-from unisequa.core.design.editing import EditError
 from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.template import Template
+from unisequa.core.errors import Clash, EditError
 from unisequa.store.documents import template_of
 from unisequa.store.tables import Edition, Person, TemplateEdit, TemplateRow, now
 

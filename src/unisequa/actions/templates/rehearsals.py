@@ -14,15 +14,16 @@ from sqlalchemy.orm import Session
 from unisequa.actions.runs.runs import calendar_documents
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
-from unisequa.core.design.typed import TypedError, typed_date
+from unisequa.core.calendars.typed import typed_date
 from unisequa.core.documents.checks import with_readable_titles
 from unisequa.core.documents.includes import Library, Whole, whole
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DateRangeError, DocumentError
+from unisequa.core.errors import DateRangeError, DocumentError, TypedError
 from unisequa.core.people.load import DAY_MINUTES, Load, absences, loads
 from unisequa.core.plan.assemble import Occasion, assemble
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.task import Calendars, Warning
+from unisequa.core.plan.task import Warning
 from unisequa.store.rules import elsewhere
 from unisequa.store.tables import Leave, Person
 

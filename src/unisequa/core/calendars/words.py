@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 
 from unisequa.core.calendars.grid import MINUTES, Grid, span_text
-from unisequa.core.documents.template import Measure
 
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 MONTHS = (
@@ -85,24 +84,6 @@ def count_words(n: int, noun: str, plural: str | None = None) -> str:
 def names_words(names: list[str]) -> str:
     """``a``, ``a and b``, ``a, b and c``."""
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""
-
-
-def offset_words(measure: Measure, label: str) -> str:
-    """How a date is measured.
-
-    >>> offset_words(Measure(anchor="a", offset=-2), "Period end")
-    '2 working days before Period end'
-    """
-    offset = measure.offset
-    if offset == 0:
-        return f"on {label}"
-    side = "after"
-    if isinstance(offset, str):
-        back = offset.lstrip()[:1] in {"-", "−"}
-        amount = offset.strip().lstrip("+-−").strip() + (" of work" if measure.unit.startswith("working") else "")
-        return f"{amount} {'before' if back else 'after'} {label}"
-    side = "after" if offset > 0 else "before"
-    return f"{count_words(abs(offset), measure.unit.removesuffix('s'))} {side} {label}"
 
 
 def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> str:

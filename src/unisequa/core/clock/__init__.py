@@ -1,1 +1,1 @@
-"""TODO."""
+"""What is due when."""

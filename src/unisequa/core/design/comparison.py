@@ -14,26 +14,12 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from unisequa.core.errors import UnisequaError
+from unisequa.core.errors import Clash
 
 LISTS = ("anchors", "roles", "facts", "phases", "steps", "links", "day_labels", "includes")
 ABSENT = "\x00absent"
 
 Pair = tuple[Any, Any]
-
-
-class Clash(UnisequaError):
-    """What a difference changes has been changed otherwise meanwhile.
-
-    Parameters
-    ----------
-    part, key, field : str
-        Where: a list's name and an entry's key in it, or only a field of the document.
-    """
-
-    def __init__(self, part: str, key: str, field: str) -> None:
-        self.part, self.key, self.field = part, key, field
-        super().__init__(f"{part} {key} {field}".strip() + " has been changed meanwhile")
 
 
 class Entries(BaseModel):

@@ -6,9 +6,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from unisequa.core.calendars.words import count_words, names_words, offset_words
+from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.design.comparison import Difference, Entries
 from unisequa.core.documents.conditions import sentence, sign_off_words
+from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import Link, Measure, SignOff, Template
 
 Kind = Literal["added", "removed", "changed", "moved"]

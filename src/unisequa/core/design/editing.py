@@ -13,17 +13,9 @@ from unisequa.core.calendars.grid import MINUTES, read_span, span_text
 from unisequa.core.documents.checks import DEEPEST, conditions_of, faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Model, Phase, Role, Step, Template
-from unisequa.core.errors import UnisequaError
+from unisequa.core.errors import EditError
 from unisequa.core.plan.building import bridged
 from unisequa.core.plan.task import LinkOf
-
-
-class EditError(UnisequaError):
-    """An edit is refused; ``field`` names the input it is to be shown beside."""
-
-    def __init__(self, field: str, message: str) -> None:
-        self.field = field
-        super().__init__(message)
 
 
 def slug(text: str, taken: Iterable[str] = (), *, fallback: str = "item") -> str:

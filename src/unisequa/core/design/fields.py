@@ -26,13 +26,14 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from unisequa.core.design.editing import EditError, add_named, change_each, change_steps, index_of
+from unisequa.core.design.editing import add_named, change_each, change_steps, index_of
 from unisequa.core.design.linking import read_follows, set_follows, with_follows
 from unisequa.core.design.rows import Place, in_phases, move, place_behind, rows, tops
-from unisequa.core.design.typed import TypedError, follows_words, typed_when, when_words
+from unisequa.core.design.typed import follows_words, typed_when, when_words
 from unisequa.core.design.waits import typed_waits, waits_text
-from unisequa.core.documents.template import MOST_DAYS, Link, OutLink, Step, Template
-from unisequa.core.errors import did_you_mean
+from unisequa.core.documents.template import Link, OutLink, Step, Template
+from unisequa.core.errors import EditError, TypedError, did_you_mean
+from unisequa.core.terms import MOST_DAYS
 
 KINDS = {
     "todo": "To do", "meeting": "Meeting", "call": "Call", "message": "Message", "document": "Document to sign",

@@ -6,12 +6,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.design.editing import EditError, changed, index_of
+from unisequa.core.design.editing import changed, index_of
 from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import block, in_phases
-from unisequa.core.design.typed import TypedError, typed_follows
+from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import circle_with
-from unisequa.core.documents.template import Link, LinkType, Step, Template, Unit, When
+from unisequa.core.documents.template import Link, Step, Template, When
+from unisequa.core.errors import EditError, TypedError
+from unisequa.core.terms import LinkType, Unit
 
 
 def set_follows(template: Template, key: str, text: str) -> Template:

@@ -15,10 +15,11 @@ from functools import lru_cache
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, read_span
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import Library
-from unisequa.core.documents.template import CalendarDocument, Step, Template
+from unisequa.core.documents.template import Step, Template
 from unisequa.core.errors import UnisequaError
-from unisequa.core.network.backward import UNDATED
+from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 

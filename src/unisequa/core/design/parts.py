@@ -6,21 +6,14 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from unisequa.core.design.editing import (
-    EditError,
-    add_named,
-    change_named,
-    change_steps,
-    changed,
-    index_of,
-    set_day_label,
-)
+from unisequa.core.design.editing import add_named, change_named, change_steps, changed, index_of, set_day_label
 from unisequa.core.design.fields import set_field
-from unisequa.core.design.typed import TypedError, typed_when, when_words
+from unisequa.core.design.typed import typed_when, when_words
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.conditions import Clause, Condition, Joiner, expression
 from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.documents.template import Measure, Message, Template
+from unisequa.core.errors import EditError, TypedError
 
 FILLS = {
     "ask": "chosen when starting", "person": "a named person", "subject": "whoever the run is about",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from unisequa.core.design.editing import EditError
 from unisequa.core.design.fields import set_column
 from unisequa.core.design.rows import Line, Place, insert
 from unisequa.core.documents.template import Template
+from unisequa.core.errors import EditError
 
 COLUMNS = ("title", "role", "when", "duration", "follows")
 """The columns of a pasted table, those of the sheet."""

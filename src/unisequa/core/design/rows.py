@@ -10,9 +10,10 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from unisequa.core.design.editing import EditError, changed, index_of, made, slug
+from unisequa.core.design.editing import changed, index_of, made, slug
 from unisequa.core.documents.checks import DEEPEST
 from unisequa.core.documents.template import Step, Template
+from unisequa.core.errors import EditError
 
 MOST_PASTED = 2000
 

@@ -13,13 +13,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from unisequa.core.design.editing import EditError, slug
+from unisequa.core.design.editing import slug
 from unisequa.core.design.fields import field_text, typed_values
 from unisequa.core.design.rows import rows
-from unisequa.core.design.typed import TypedError, typed_follows
+from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
+from unisequa.core.errors import EditError, TypedError
 
 COLUMNS: dict[str, str] = {
     "key": "Key", "title": "Step", "phase": "Phase", "parent": "Part of", "role": "Role", "when": "Due",

@@ -10,10 +10,9 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 
 from unisequa.core.design.findings import Finding
-from unisequa.core.design.typed import TypedError
 from unisequa.core.documents.includes import Library, laid_open
 from unisequa.core.documents.template import Step, Template, Wait
-from unisequa.core.errors import DocumentError, did_you_mean
+from unisequa.core.errors import DocumentError, TypedError, did_you_mean
 
 _LINE = re.compile(
     r"^(?P<template>.+?)\s*:\s*(?P<step>[a-z][a-z0-9_.-]*)"

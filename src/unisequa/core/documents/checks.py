@@ -6,9 +6,10 @@ from collections.abc import Iterable, Iterator
 
 from unisequa.core.documents.placeholders import condition_fault, names_in, text_fault
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import DAY_UNITS, MOST_DAYS, DayLabel, Measure, Step, Template
+from unisequa.core.documents.template import DayLabel, Measure, Step, Template
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
-from unisequa.core.network.network import find_circle
+from unisequa.core.network.order import find_circle
+from unisequa.core.terms import DAY_UNITS, MOST_DAYS
 
 DEEPEST = 3
 MESSAGE_NAMES = frozenset({"task", "run", "start", "due", "person"})

@@ -12,20 +12,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
-from unisequa.core.documents.template import (
-    MOST_STEPS,
-    Anchor,
-    DayLabel,
-    Fact,
-    Include,
-    Link,
-    Measure,
-    Phase,
-    Role,
-    Step,
-    Template,
-)
+from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Measure, Phase, Role, Step, Template
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
+from unisequa.core.terms import MOST_STEPS
 
 M = TypeVar("M", bound=Measure)
 K = TypeVar("K", Anchor, Role, Fact, Phase)

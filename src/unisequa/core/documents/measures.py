@@ -20,16 +20,15 @@ to a minute that is worked, a finish to one right behind a minute that is.
 from __future__ import annotations
 
 import datetime as dt
-from typing import Literal
 
 from dateutil.relativedelta import relativedelta
 
 from unisequa.core.calendars.days import WithInterval, WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid, read_span
-from unisequa.core.documents.template import DAY_UNITS, Measure, Roll
+from unisequa.core.calendars.words import count_words
+from unisequa.core.documents.template import Measure
 from unisequa.core.errors import DateRangeError
-
-Edge = Literal["start", "finish"]
+from unisequa.core.terms import DAY_UNITS, Edge, Roll
 
 
 def roll_day(day: int, roll: Roll, calendar: WorkingCalendar) -> int:
@@ -123,3 +122,21 @@ def standing_calendar(measure: Measure, day: int, edge: Edge, calendar: WorkingC
         return calendar
     first = grid.day(slot) * grid.per_day
     return WithInterval(calendar, first, first + grid.per_day)
+
+
+def offset_words(measure: Measure, label: str) -> str:
+    """How a date is measured.
+
+    >>> offset_words(Measure(anchor="a", offset=-2), "Period end")
+    '2 working days before Period end'
+    """
+    offset = measure.offset
+    if offset == 0:
+        return f"on {label}"
+    side = "after"
+    if isinstance(offset, str):
+        back = offset.lstrip()[:1] in {"-", "−"}
+        amount = offset.strip().lstrip("+-−").strip() + (" of work" if measure.unit.startswith("working") else "")
+        return f"{amount} {'before' if back else 'after'} {label}"
+    side = "after" if offset > 0 else "before"
+    return f"{count_words(abs(offset), measure.unit.removesuffix('s'))} {side} {label}"

@@ -1,4 +1,4 @@
-"""The open documents: a template and a working calendar, as Pydantic models.
+"""The template document, and the base and the field types of all documents.
 
 What they say is described in ``docs/formats.md``. Reading one gives either the document or a
 :class:`~unisequa.core.errors.DocumentError` with every fault and its path; an unknown key is a fault.
@@ -8,22 +8,16 @@ The checks across a document (does every reference lead somewhere, do links run 
 
 from __future__ import annotations
 
-import datetime as dt
 import re
-from itertools import pairwise
 from typing import Annotated, Any, ClassVar, Literal, Self
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StrictBool, StrictInt
 from pydantic import StringConstraints as Str
 
-from unisequa.core.calendars.days import WorkingCalendar, WorkingHours, public_holidays
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid, read_span
-from unisequa.core.errors import DocumentError, Fault
-
-MOST_STEPS = 100_000
-MOST_DAYS = 36_500
-"""The longest duration, lag or offset, in days: a hundred years."""
+from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, LagUnit, LinkType, Roll, Unit
 
 KEY = r"^[a-z][a-z0-9_-]*$"
 Key = Annotated[str, Str(pattern=KEY, max_length=80)]
@@ -33,14 +27,14 @@ DottedKey = Annotated[str, Str(pattern=r"^[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)*$
 _UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff]")
 
 
-def _printable(text: str) -> str:
+def printable(text: str) -> str:
     if found := _UNPRINTABLE.search(text):
         raise ValueError(f"holds a character that cannot be shown (code {ord(found[0])}); take it out")
     return text
 
 
-Label = Annotated[str, Str(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(_printable)]
-Text = Annotated[str, Str(max_length=20_000), AfterValidator(_printable)]
+Label = Annotated[str, Str(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(printable)]
+Text = Annotated[str, Str(max_length=20_000), AfterValidator(printable)]
 Days = Annotated[StrictInt, Field(ge=-MOST_DAYS, le=MOST_DAYS)]
 Count = Annotated[StrictInt, Field(ge=-MOST_DAYS * MINUTES, le=MOST_DAYS * MINUTES)]
 
@@ -73,14 +67,6 @@ def readable_zone(name: str) -> str:
 def grid_of(name: str, zone: str | None) -> Grid:
     """The day grid, or the minute grid with a time zone's clock."""
     return DAYS if name == "day" else Grid(MINUTES, ZoneInfo(zone) if zone else None)
-
-
-Unit = Literal["working days", "days", "weeks", "months", "hours", "minutes", "working hours", "working minutes"]
-Edge = Literal["start", "finish"]
-LinkType = Literal["FS", "SS", "FF", "SF"]
-Roll = Literal["following", "preceding", "modified following", "modified preceding", "none"]
-LagUnit = Literal["working", "elapsed"]
-DAY_UNITS: tuple[str, ...] = ("working days", "days", "weeks", "months")
 
 
 class Model(BaseModel):
@@ -305,7 +291,7 @@ class Template(Model):
 
     format: Literal["unisequa-template/1"] = "unisequa-template/1"
     name: Label
-    category: Annotated[str, Str(max_length=80), AfterValidator(_printable)] = ""
+    category: Annotated[str, Str(max_length=80), AfterValidator(printable)] = ""
     purpose: Text = ""
     instructions: Text = ""
     naming: Annotated[str, Str(max_length=200)] = ""
@@ -328,104 +314,3 @@ class Template(Model):
 
     def written(self) -> dict[str, Any]:
         return {"format": self.format, **super().written()}
-
-
-class Holidays(Model):
-    """Public holidays by ISO codes."""
-
-    country: Annotated[str, Str(pattern=r"^[A-Z]{2}$")]
-    subdivision: Annotated[str, Str(max_length=10)] | None = None
-
-
-class Closure(Model):
-    """Days on which nobody works, both ends included."""
-
-    from_: dt.date = Field(alias="from")
-    to: dt.date
-    label: Annotated[str, Str(max_length=200), AfterValidator(_printable)] = ""
-
-
-class CalendarDocument(Model):
-    """A working calendar; ``week`` is Monday to Sunday, 1 for working.
-
-    ``hours`` are those of a working day, in order; one that ends at or before its start goes on after midnight.
-    """
-
-    format: Literal["unisequa-calendar/1"] = "unisequa-calendar/1"
-    name: Label
-    week: Annotated[str, Str(pattern=r"^[01]{7}$")] = "1111100"
-    holidays: Holidays | None = None
-    closures: Annotated[tuple[dt.date | Closure, ...], Field(max_length=5000)] = ()
-    extra_working_days: Annotated[tuple[dt.date, ...], Field(max_length=5000)] = ()
-    hours: Annotated[tuple[tuple[str, str], ...], Field(max_length=48)] = ()
-
-    def written(self) -> dict[str, Any]:
-        return {"format": self.format, **super().written()}
-
-    def working(self, grid: Grid = DAYS) -> WorkingCalendar:
-        """The calendar that computes, on a grid.
-
-        Raises
-        ------
-        DocumentError
-            For an unknown country, a closure that ends before it begins, hours that overlap or a week without a
-            working day.
-        """
-        faults = []
-        if "1" not in self.week:
-            faults.append(Fault("week", "no day of the week is a working day; set at least one to 1"))
-        try:
-            minutes = working_minutes(self.hours or (("09:00", "17:00"),))
-        except ValueError as error:
-            faults.append(Fault("hours", str(error)))
-        closed: dict[int, str] = {}
-        for position, closure in enumerate(self.closures):
-            if isinstance(closure, dt.date):
-                closed[closure.toordinal()] = ""
-                continue
-            days = range(closure.from_.toordinal(), closure.to.toordinal() + 1)
-            if not days or len(days) > MOST_DAYS:
-                faults.append(Fault(f"closures[{position}]", "ends before it begins, or lasts over a hundred years"))
-                continue
-            closed.update(dict.fromkeys(days, closure.label))
-        holidays = None
-        if self.holidays:
-            try:
-                holidays = public_holidays(self.holidays.country, self.holidays.subdivision)
-            except ValueError as error:
-                faults.append(Fault("holidays", f"{error}; use ISO 3166 codes such as GB and ENG"))
-        if faults:
-            raise DocumentError(faults)
-        extra = (day.toordinal() for day in self.extra_working_days)
-        made = WorkingCalendar(self.name, self.week, holidays=holidays, closures=closed, extra=extra)
-        return made if grid.per_day == 1 else WorkingHours(made, minutes, grid)
-
-
-_CLOCK = re.compile(r"^([01]\d|2[0-4]):([0-5]\d)$")
-
-
-def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]:
-    """Working hours as minutes of the day; what goes on after midnight ends beyond 1,440.
-
-    Raises
-    ------
-    ValueError
-        For what is no time of day, is out of order, overlaps, or takes longer than a day.
-
-    >>> working_minutes((("09:00", "12:30"), ("22:00", "06:00")))
-    [(540, 750), (1320, 1800)]
-    """
-    found: list[tuple[int, int]] = []
-    for pair in hours:
-        ends = []
-        for text in pair:
-            clock = _CLOCK.match(text)
-            minute = int(clock[1]) * 60 + int(clock[2]) if clock else MINUTES + 1
-            if minute > MINUTES:
-                raise ValueError(f'"{text}" is no time of day; write it as 09:00')
-            ends.append(minute)
-        found.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
-    for (_, end), (start, _) in pairwise([*found, (found[0][0] + MINUTES, 0)]):
-        if start < end:
-            raise ValueError("must be in order and must not overlap, the night into the next day included")
-    return [(a, b) for a, b in found if a < b]

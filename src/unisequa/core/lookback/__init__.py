@@ -1,1 +1,1 @@
-"""TODO."""
+"""What runs that have happened can teach."""

@@ -15,12 +15,13 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.design.editing import changed, remove_steps
 from unisequa.core.design.typed import follows_words, when_words
 from unisequa.core.documents.measures import measured
-from unisequa.core.documents.template import Edge, Link, Roll, Step, Template, When
+from unisequa.core.documents.template import Link, Step, Template, When
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.building import bridged
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import LinkOf, Task
+from unisequa.core.terms import Edge, Roll
 
 MOST_PASSES = 12
 

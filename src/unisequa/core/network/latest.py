@@ -11,8 +11,8 @@ Steps with a date of their own keep it here; whether it can hold is the forward 
 
 from __future__ import annotations
 
-from unisequa.core.network.backward import latest_source, number_until, place, span_at
 from unisequa.core.network.network import Network
+from unisequa.core.network.places import latest_source, number_until, place, span_at
 
 _Ask = tuple[str, int]
 """An end, and the last boundary it may stand at."""

@@ -1,1 +1,1 @@
-"""TODO."""
+"""People and how much is asked of them."""

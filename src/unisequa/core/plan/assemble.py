@@ -8,19 +8,20 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from unisequa.core.calendars.grid import Grid
-from unisequa.core.calendars.words import offset_words, slot_words
+from unisequa.core.calendars.words import slot_words
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import Library, Placed, Scope, Whole, whole
-from unisequa.core.documents.measures import measured, unrolled
+from unisequa.core.documents.measures import measured, offset_words, unrolled
 from unisequa.core.documents.placeholders import fill_in, holds
-from unisequa.core.documents.template import MOST_DAYS, CalendarDocument, Fact, Measure, Template, Wait, When
+from unisequa.core.documents.template import Measure, Template, Wait, When
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.plan.building import bridged
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.facts import _facts_of, read_facts
 from unisequa.core.plan.plan import Plan, planned
 from unisequa.core.plan.targets import derived_dates, with_dates_of
-from unisequa.core.plan.task import Awaited, Calendars, LinkOf, Task, Warning
-
-LONGEST_FACT = 500
-
+from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
+from unisequa.core.terms import MOST_DAYS
 
 Elsewhere = Callable[[Wait, dt.date | None], Awaited]
 
@@ -93,64 +94,6 @@ def run_name(template: Template, occasion: Occasion) -> str:
     except ValueError:
         name = ""
     return (name or template.name)[:200]
-
-
-def read_facts(template: Template, given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
-    """The facts in the kinds that the template asks for, None where not given; and what is wrong with them."""
-    return _facts_of({fact.key: fact for fact in template.facts}, given)
-
-
-def _facts_of(known: Mapping[str, Fact], given: Mapping[str, object]) -> tuple[dict[str, object], list[Fault]]:
-    facts: dict[str, object] = {}
-    faults = []
-    for key in given:
-        if key not in known:
-            faults.append(Fault(f"facts.{key}", f'the template asks for no "{key}"{did_you_mean(key, known)}'))
-    for key, fact in known.items():
-        value = given.get(key)
-        text = value.strip() if isinstance(value, str) else value
-        facts[key] = None
-        if text in (None, ""):
-            if fact.required:
-                faults.append(Fault(f"facts.{key}", f'"{fact.label}" is required; fill it in'))
-            continue
-        try:
-            facts[key] = _fact(fact, text)
-        except ValueError as error:
-            faults.append(Fault(f"facts.{key}", f'"{fact.label}" {error}'))
-    return facts, faults
-
-
-def _fact(fact: Fact, value: object) -> object:
-    text = str(value)
-    if fact.kind == "number":
-        if isinstance(value, bool):
-            raise ValueError("must be a number")
-        try:
-            number = float(text.replace(",", "").replace(" ", ""))
-        except ValueError:
-            raise ValueError(f'must be a number, not "{text}"') from None
-        if not abs(number) < 1e15:
-            raise ValueError("is not a number that can be used here")
-        return int(number) if number == int(number) else number
-    if fact.kind == "date":
-        try:
-            return value if isinstance(value, dt.date) else dt.date.fromisoformat(text)
-        except ValueError:
-            raise ValueError(f'must be a date such as 2026-08-31, not "{text}"') from None
-    if fact.kind == "yes-no":
-        if isinstance(value, bool):
-            return value
-        if text.lower() in {"yes", "true", "1", "on"}:
-            return True
-        if text.lower() in {"no", "false", "0", "off"}:
-            return False
-        raise ValueError(f'must be yes or no, not "{text}"')
-    if fact.kind == "choice" and text not in fact.choices:
-        raise ValueError(f'must be one of {", ".join(fact.choices)}, not "{text}"')
-    if len(text) > LONGEST_FACT:
-        raise ValueError(f"is longer than {LONGEST_FACT} characters")
-    return text
 
 
 def _anchor_faults(parts: Whole, occasion: Occasion) -> Iterator[Fault]:

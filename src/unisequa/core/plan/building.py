@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from unisequa.core.calendars.grid import Grid
-from unisequa.core.documents.template import LinkType
 from unisequa.core.errors import DocumentError, Fault
-from unisequa.core.network.network import Activity, Dependency, Network
-from unisequa.core.plan.task import Calendars, LinkOf, Task
-
-MOST_LINKS = 1_000_000
-"""Links there may be after those to parents have been given to each of their children."""
+from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.network import Network
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.task import LinkOf, Task
+from unisequa.core.terms import MOST_LINKS, LinkType
 
 
 def leaves_of(children: Mapping[int, tuple[int, ...]], position: int) -> Iterator[int]:

@@ -11,12 +11,14 @@ from dataclasses import dataclass, field, replace
 
 from unisequa.core.calendars.grid import DAYS, Grid
 from unisequa.core.documents.template import Measure
-from unisequa.core.network.backward import UNDATED, Schedule, backward, schedule
-from unisequa.core.network.backward import standing as standing_at
+from unisequa.core.network.backward import Schedule, backward, schedule
+from unisequa.core.network.forward import standing as standing_at
 from unisequa.core.network.latest import latest_places
 from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.building import leaves_of, network_of
-from unisequa.core.plan.task import Calendars, LinkOf, Task, Warning
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.task import LinkOf, Task, Warning
 
 
 @dataclass(frozen=True, slots=True)

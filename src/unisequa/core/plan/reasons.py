@@ -7,19 +7,11 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
-from unisequa.core.calendars.words import offset_words, slot_words, slots_words
-from unisequa.core.documents.measures import unrolled
+from unisequa.core.calendars.words import slot_words, slots_words
+from unisequa.core.documents.measures import offset_words, unrolled
 from unisequa.core.errors import DateRangeError
-from unisequa.core.network.backward import (
-    UNDATED,
-    lagged,
-    latest_source,
-    number_from,
-    number_until,
-    place,
-    span_at,
-)
-from unisequa.core.network.network import Dependency
+from unisequa.core.network.activities import Dependency
+from unisequa.core.network.places import UNDATED, lagged, latest_source, number_from, number_until, place, span_at
 from unisequa.core.plan.building import limit_of
 from unisequa.core.plan.plan import Plan, read
 

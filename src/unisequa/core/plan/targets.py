@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from unisequa.core.documents.measures import Edge, measured
+from unisequa.core.documents.measures import measured
 from unisequa.core.documents.template import Measure
-from unisequa.core.plan.task import Calendars, Task
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.task import Task
+from unisequa.core.terms import Edge
 
 
 def with_dates_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:

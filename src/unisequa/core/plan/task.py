@@ -2,21 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Literal
 
-from unisequa.core.calendars.days import WithInterval, WorkingCalendar
-from unisequa.core.calendars.grid import DAYS, Grid
-from unisequa.core.documents.measures import standing_calendar
-from unisequa.core.documents.template import CalendarDocument, Edge, LagUnit, LinkType, Measure, When
-from unisequa.core.errors import DocumentError, Fault, did_you_mean
-from unisequa.core.network.network import Stands
-
-State = Literal["waiting", "ready", "under way", "in review", "done", "dropped"]
-
-FINISHED: frozenset[str] = frozenset({"done", "dropped"})
-BEGUN: frozenset[str] = frozenset({"under way", "in review"})
+from unisequa.core.documents.template import Measure, When
+from unisequa.core.terms import BEGUN, FINISHED, Edge, LagUnit, LinkType, Stands, State
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,51 +102,3 @@ class Warning:
     kind: str
     task: str | None
     text: str
-
-
-class Calendars:
-    """The working calendars of a plan by name, each made once; the first is the default."""
-
-    def __init__(self, documents: Iterable[CalendarDocument] = (), grid: Grid = DAYS) -> None:
-        self.documents = tuple(documents) or (CalendarDocument(name="Monday to Friday"),)
-        self.grid = grid
-        self.default = self.documents[0].name
-        names = [document.name for document in self.documents]
-        if twice := next((name for i, name in enumerate(names) if name in names[:i]), None):
-            raise DocumentError([Fault("calendars", f'"{twice}" is the name of two of them; give each its own')])
-        self._made: dict[str, WorkingCalendar] = {d.name: d.working(grid) for d in self.documents}
-        self._own: dict[tuple[object, ...], WorkingCalendar] = {}
-
-    def __contains__(self, name: object) -> bool:
-        return name in self._made
-
-    def __getitem__(self, name: str | None) -> WorkingCalendar:
-        found = self._made.get(name or self.default)
-        if found is None:
-            message = f'no calendar "{name}"{did_you_mean(name or "", self._made)}'
-            raise DocumentError([Fault("calendar", message)])
-        return found
-
-    def of(self, task: Task) -> WorkingCalendar:
-        """A task's calendar; a day off that its unrolled target falls on counts as worked for it alone."""
-        calendar = self[task.calendar]
-        if task.when is None or task.when.roll != "none" or task.target is None:
-            return calendar
-        grid = self.grid
-        read = grid.inclusive(task.target[1]) if task.edge == "finish" else task.target[0]
-        return self.unrolled(task.when, read, task.edge, calendar)
-
-    def unrolled(self, measure: Measure, day: int, edge: Edge, calendar: WorkingCalendar) -> WorkingCalendar:
-        """A calendar with the day off that a measure falls on worked, where it is not to be rolled."""
-        found = standing_calendar(measure, day, edge, calendar)
-        if not isinstance(found, WithInterval):
-            return found
-        return self._own.setdefault((calendar.name, found.a, found.b), found)
-
-    def with_slot(self, calendar: WorkingCalendar, slot: int) -> WorkingCalendar:
-        """A calendar in which the day of a slot is worked, for one task that stands on it on purpose."""
-        if calendar.is_worked(slot):
-            return calendar
-        first = self.grid.day(slot) * self.grid.per_day
-        made = WithInterval(calendar, first, first + self.grid.per_day)
-        return self._own.setdefault((calendar.name, made.a, made.b), made)

@@ -21,16 +21,17 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
-from unisequa.core.network.backward import UNDATED, number_asked, number_from, span_at
-from unisequa.core.network.network import Dependency
+from unisequa.core.network.activities import Dependency
+from unisequa.core.network.places import UNDATED, number_asked, number_from, span_at
 from unisequa.core.plan.plan import Plan, days_of, replanned
 from unisequa.core.plan.reasons import link_words
-from unisequa.core.plan.task import FINISHED, State, Task
+from unisequa.core.plan.task import Task
 from unisequa.core.shift.changes import Cause, Change, Conflict, Held
 from unisequa.core.shift.conflicts import conflicts
 from unisequa.core.shift.edits.dates import Edit
 from unisequa.core.shift.prepared import Prepared
 from unisequa.core.shift.shifting import prepare
+from unisequa.core.terms import FINISHED, State
 
 Mode = Literal["push", "carry", "tighten"]
 MODES: tuple[Mode, ...] = ("push", "carry", "tighten")

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from unisequa.core.calendars.words import day_words, slot_words
-from unisequa.core.network.backward import UNDATED, number_asked, number_from, span_at
-from unisequa.core.network.network import Dependency
+from unisequa.core.network.activities import Dependency
+from unisequa.core.network.places import UNDATED, number_asked, number_from, span_at
 from unisequa.core.plan.plan import read
 from unisequa.core.plan.reasons import short
 from unisequa.core.shift.changes import Change, Conflict, Held

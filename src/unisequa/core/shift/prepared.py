@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from unisequa.core.errors import ShiftError, did_you_mean
-from unisequa.core.network.network import Activity, Network
+from unisequa.core.network.activities import Activity
+from unisequa.core.network.network import Network
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.task import Calendars, LinkOf, Task
+from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.changes import Cause
 
 

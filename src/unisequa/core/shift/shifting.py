@@ -7,16 +7,18 @@ from collections.abc import Iterable, Mapping, Set
 from dataclasses import replace
 
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.measures import unrolled
-from unisequa.core.documents.template import MOST_DAYS, CalendarDocument, Measure
+from unisequa.core.documents.template import Measure
 from unisequa.core.errors import CircleError, DocumentError, ShiftError, did_you_mean
-from unisequa.core.network.backward import UNDATED, number_from, span_at
 from unisequa.core.network.latest import latest_places
 from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED, number_from, span_at
 from unisequa.core.plan.building import network_of
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.targets import derived_dates, with_dates_of
-from unisequa.core.plan.task import FINISHED, Calendars, LinkOf
+from unisequa.core.plan.task import LinkOf
 from unisequa.core.shift.edits.dates import (
     AddLink,
     Begun,
@@ -41,6 +43,7 @@ from unisequa.core.shift.edits.dates import (
 )
 from unisequa.core.shift.prepared import Prepared, position_of
 from unisequa.core.shift.task_edits import TaskEdits
+from unisequa.core.terms import FINISHED, MOST_DAYS
 
 
 def prepare(plan: Plan, edits: Iterable[Edit]) -> Prepared:

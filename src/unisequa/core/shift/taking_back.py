@@ -11,13 +11,15 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from unisequa.core.documents.template import CalendarDocument
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import ShiftError
-from unisequa.core.network.backward import UNDATED, number_asked, number_from
-from unisequa.core.network.network import Dependency
+from unisequa.core.network.activities import Dependency
+from unisequa.core.network.places import UNDATED, number_asked, number_from
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, replanned
-from unisequa.core.plan.task import FINISHED, Calendars, LinkOf
+from unisequa.core.plan.task import LinkOf
 from unisequa.core.shift.cascade import Cascade
+from unisequa.core.terms import FINISHED
 
 Record = dict[str, Any]
 

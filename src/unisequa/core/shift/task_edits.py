@@ -6,10 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from unisequa.core.documents.template import MOST_DAYS
 from unisequa.core.errors import ShiftError, did_you_mean
-from unisequa.core.network.backward import UNDATED, number_from, place, span_at
-from unisequa.core.plan.task import BEGUN, FINISHED, Task
+from unisequa.core.network.places import UNDATED, number_from, place, span_at
+from unisequa.core.plan.task import Task
 from unisequa.core.shift.edits.dates import (
     Begun,
     Done,
@@ -25,6 +24,7 @@ from unisequa.core.shift.edits.dates import (
     TaskEdit,
 )
 from unisequa.core.shift.prepared import Prepared, position_of
+from unisequa.core.terms import BEGUN, FINISHED, MOST_DAYS
 
 
 class TaskEdits:

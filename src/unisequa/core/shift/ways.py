@@ -27,12 +27,12 @@ from functools import partial
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.words import difference_words, slot_words, slots_words
 from unisequa.core.errors import ShiftError, did_you_mean
-from unisequa.core.network.backward import UNDATED, place, span_at
+from unisequa.core.network.places import UNDATED, place, span_at
 from unisequa.core.plan.plan import Plan, replanned
 from unisequa.core.plan.reasons import short
-from unisequa.core.plan.task import FINISHED
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits.dates import Duration, Edit, Free, Move, MoveAnchor, RemoveLink
+from unisequa.core.terms import FINISHED
 
 MOST_TASKS = 60
 """How much of a driving chain is looked at, from the task backwards."""

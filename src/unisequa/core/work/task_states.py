@@ -19,7 +19,7 @@ from __future__ import annotations
 from typing import Literal
 
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.task import FINISHED, State
+from unisequa.core.terms import FINISHED, State
 
 Act = Literal["begin", "finish", "sign off", "send back", "drop", "reopen"]
 

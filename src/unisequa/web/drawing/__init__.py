@@ -1,1 +1,1 @@
-"""TODO."""
+"""The geometry of every sheet: a time scale, bars, arrows. Knows no page."""

@@ -1,1 +1,1 @@
-"""TODO."""
+"""The library, and what comes into it."""

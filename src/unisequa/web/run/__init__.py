@@ -1,1 +1,1 @@
-"""TODO."""
+"""The pages of a run, and the list of runs."""

@@ -9,11 +9,12 @@ from typing import cast
 from starlette.datastructures import FormData
 
 from unisequa.actions.errors import Refused
-from unisequa.core.design.typed import TypedError, typed_date
-from unisequa.core.documents.template import MOST_DAYS
+from unisequa.core.calendars.typed import typed_date
+from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES
 from unisequa.core.shift.edits.dates import DateEdit, Due, Duration, Move
+from unisequa.core.terms import MOST_DAYS
 from unisequa.web.drawing.scale import PX, Zoom
 from unisequa.web.run.views import Asked
 from unisequa.web.session import field

@@ -14,7 +14,7 @@ from unisequa.actions.people.people import people
 from unisequa.actions.runs import runs as actions
 from unisequa.core.calendars.words import day_words
 from unisequa.core.documents.template import Template
-from unisequa.core.plan.task import FINISHED
+from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import Act
 from unisequa.formats.icalendar import plan_ics
 from unisequa.formats.plan_tables import plan_csv

@@ -8,10 +8,10 @@ from typing import Literal
 
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.core.documents.template import DayLabel, Phase
-from unisequa.core.network.backward import UNDATED
+from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.task import FINISHED
 from unisequa.core.shift.cascade import Cascade
+from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import days_late, shown_state
 from unisequa.web.drawing.marks import Arrow, Mark, arrows, bar
 from unisequa.web.drawing.scale import (

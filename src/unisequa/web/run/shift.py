@@ -12,8 +12,7 @@ from unisequa.actions.errors import Refused, Stale
 from unisequa.actions.runs import shifts as actions
 from unisequa.actions.runs.runs import run_of, task_of
 from unisequa.core.calendars.words import count_words
-from unisequa.core.design.typed import TypedError
-from unisequa.core.errors import DateRangeError, ShiftError
+from unisequa.core.errors import DateRangeError, ShiftError, TypedError
 from unisequa.core.shift.cascade import cascade
 from unisequa.store.plans import plan_of
 from unisequa.store.tables import Person

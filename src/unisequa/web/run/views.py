@@ -9,23 +9,16 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from unisequa.actions.runs.runs import may_change, may_work_on, run_of, task_of
-from unisequa.core.calendars.words import (
-    count_words,
-    day_words,
-    difference_words,
-    names_words,
-    offset_words,
-    span_words,
-)
+from unisequa.core.calendars.words import count_words, day_words, difference_words, names_words, span_words
 from unisequa.core.documents.conditions import sign_off_words
-from unisequa.core.documents.measures import measured
+from unisequa.core.documents.measures import measured, offset_words
 from unisequa.core.documents.template import Measure, Template
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons
-from unisequa.core.plan.task import FINISHED
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
 from unisequa.core.shift.edits.dates import DateEdit
+from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import acts, days_late, shown_state, unfinished_before
 from unisequa.store.documents import template_of_run
 from unisequa.store.plans import plan_of

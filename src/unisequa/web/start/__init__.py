@@ -1,1 +1,1 @@
-"""TODO."""
+"""Starting a run."""

@@ -16,11 +16,11 @@ from unisequa.actions.people.people import people
 from unisequa.actions.runs import runs as actions
 from unisequa.actions.templates.editions import edition_of
 from unisequa.actions.templates.shelf import shelf_of
+from unisequa.core.calendars.typed import typed_date
 from unisequa.core.calendars.words import count_words, day_words, span_words
-from unisequa.core.design.typed import TypedError, typed_date
 from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DateRangeError, DocumentError
+from unisequa.core.errors import DateRangeError, DocumentError, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.store.documents import calendars_of, template_of
 from unisequa.store.tables import Edition, Person

@@ -1,1 +1,1 @@
-"""TODO."""
+"""The page on which a template is written."""

@@ -11,13 +11,14 @@ from unisequa.core.design import editing, linking, rows
 from unisequa.core.design import fields as step_fields
 from unisequa.core.design import parts as template_parts
 from unisequa.core.design.clip import Clip, pasted
-from unisequa.core.design.editing import EditError
 from unisequa.core.design.outline import outline
 from unisequa.core.design.pasting import pasted_table
 from unisequa.core.design.waits import circle_of
 from unisequa.core.documents.conditions import Clause
 from unisequa.core.documents.includes import Library
-from unisequa.core.documents.template import LinkType, Template
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import EditError
+from unisequa.core.terms import LinkType
 
 MOST_KEYS = 5000
 Keys = Annotated[list[Annotated[str, Field(max_length=200)]], Field(min_length=1, max_length=MOST_KEYS)]

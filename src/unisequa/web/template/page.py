@@ -17,8 +17,9 @@ from unisequa.actions.templates.editions import edition_of
 from unisequa.actions.templates.rehearsals import Rehearsal
 from unisequa.actions.templates.shelf import newest, shelf_of
 from unisequa.core.design.clip import copied
-from unisequa.core.design.editing import EditError, slug
+from unisequa.core.design.editing import slug
 from unisequa.core.documents.reading import faults_of
+from unisequa.core.errors import EditError
 from unisequa.formats.files import write_json, write_yaml
 from unisequa.store.documents import template_of
 from unisequa.store.tables import Edition, Person

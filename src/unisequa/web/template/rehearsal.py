@@ -19,7 +19,7 @@ from unisequa.core.design.outline import Outline, outline
 from unisequa.core.documents.includes import whole
 from unisequa.core.documents.template import Fact
 from unisequa.core.errors import DocumentError
-from unisequa.core.plan.task import Calendars
+from unisequa.core.plan.calendars import Calendars
 from unisequa.store.documents import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf

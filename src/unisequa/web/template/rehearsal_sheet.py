@@ -7,7 +7,7 @@ from typing import Any
 from unisequa.actions.templates.rehearsals import Rehearsed
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.words import count_words, day_words, read_words, slots_words, span_words
-from unisequa.core.network.backward import UNDATED
+from unisequa.core.network.places import UNDATED
 from unisequa.core.people.load import week_words
 from unisequa.core.plan.plan import Plan
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from unisequa.core.documents.template import LagUnit, LinkType
+from unisequa.core.terms import LagUnit, LinkType
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,38 @@
+"""Public holidays by country and region, from the ``holidays`` package."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cache
+
+from unisequa.core.calendars.days import PublicHolidays
+
+
+@cache
+def _holidays_of(country: str, subdivision: str | None, year: int) -> dict[int, str]:
+    import holidays
+
+    found = holidays.country_holidays(country, subdiv=subdivision, years=year, expand=False)
+    return {day.toordinal(): name for day, name in found.items()}
+
+
+def public_holidays(country: str, subdivision: str | None = None) -> PublicHolidays:
+    """Public holidays of a country by ISO 3166 codes, from the ``holidays`` package.
+
+    Raises
+    ------
+    ValueError
+        When the package does not know the country or the subdivision.
+    """
+    try:
+        _holidays_of(country, subdivision, 2026)
+    except NotImplementedError as error:
+        raise ValueError(f'no public holidays known for country "{country}", subdivision "{subdivision}"') from error
+
+    def between(first: int, last: int) -> Mapping[int, str]:
+        found: dict[int, str] = {}
+        for year in range(first, last + 1):
+            found |= _holidays_of(country, subdivision, year)
+        return found
+
+    return between

@@ -1,0 +1,86 @@
+"""Dates as people type them: ``fri``, ``12 mar``, ``wd+2``."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import FIRST_DAY, LAST_DAY
+from unisequa.core.calendars.words import MONTHS, day_words
+from unisequa.core.errors import TypedError
+
+_RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")
+
+
+_WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
+
+
+_WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?(?:\s+(\d.*))?$")
+
+
+_DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
+
+
+_MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
+
+
+def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar) -> dt.date:
+    """The date somebody typed.
+
+    ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
+    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3``
+    days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
+
+    Raises
+    ------
+    TypedError
+
+    >>> friday = dt.date(2026, 8, 7)
+    >>> typed_date("wd+2", today=friday, base=friday, calendar=WorkingCalendar())
+    datetime.date(2026, 8, 11)
+    """
+    word = " ".join(text.lower().split())
+    start = (base or today).toordinal()
+    if word in {"today", "tomorrow"}:
+        return today + dt.timedelta(days=word == "tomorrow")
+    if found := _RELATIVE.match(word):
+        n = int(found[3]) * (1 if found[2] == "+" else -1)
+        day = start + n
+        if found[1]:
+            day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
+        if not FIRST_DAY <= day <= LAST_DAY:
+            raise TypedError(f'"{text}" falls outside the years 1 to 9999')
+        return dt.date.fromordinal(day)
+    named = _WEEKDAY.match(word)
+    if named and not named[2]:
+        return today + dt.timedelta(days=(_WEEKDAYS[named[1][:3]] - today.weekday()) % 7)
+    if named:
+        date = typed_date(named[2], today=today, base=base, calendar=calendar)
+        if date.weekday() != _WEEKDAYS[named[1][:3]]:
+            raise TypedError(f'"{text}": {named[2]} is another day of the week, {day_words(date, year=True)}')
+        return date
+    if found := _DAY_MONTH.match(word):
+        return _named(text, int(found[1]), found[2], found[3], today)
+    if found := _MONTH_DAY.match(word):
+        return _named(text, int(found[2]), found[1], found[3], today)
+    try:
+        return dt.date.fromisoformat(word)
+    except ValueError:
+        message = f'"{text}" is no date; type 2026-08-31, 12 mar, fri, +3 (days) or wd+2 (working days)'
+        raise TypedError(message) from None
+
+
+def _named(text: str, day: int, month: str, year: str | None, today: dt.date) -> dt.date:
+    months = [i for i, name in enumerate(MONTHS, 1) if name.lower().startswith(month)]
+    if len(months) != 1:
+        raise TypedError(f'"{text}": no month "{month}"')
+    years = [int(year)] if year else [today.year, today.year + 1, *range(today.year + 2, today.year + 9)]
+    for candidate in years:
+        try:
+            date = dt.date(candidate, months[0], day)
+        except ValueError:
+            continue
+        if year or date >= today - dt.timedelta(days=92):
+            return date
+    raise TypedError(f'"{text}": there is no such day')

@@ -1,0 +1,164 @@
+"""The forward pass: early dates.
+
+In topological order, each activity starts at the earliest worked slot at or behind every floor:
+
+    start(S)  ≥ floor(S), not before(S)      target, or where a run has put it
+    start(S)  ≥ finish(P) ⊕ lag              finish-to-start
+    start(S)  ≥ start(P)  ⊕ lag              start-to-start
+    finish(S) ≥ finish(P) ⊕ lag              finish-to-finish
+    finish(S) ≥ start(P)  ⊕ lag              start-to-finish
+
+and a parent reaches from the first start to the last finish of its children. A working lag is counted on the
+calendar of the link's target.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from operator import add
+
+from unisequa.core.network.activities import Activity
+from unisequa.core.network.network import Network
+from unisequa.core.network.places import (
+    DATED,
+    NEVER,
+    UNDATED,
+    number_asked,
+    number_from,
+    span_at,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Early:
+    """Where activities stand by position: their boundaries, and the numbers of their first worked slots."""
+
+    start: list[int]
+    finish: list[int]
+    numbers: list[int]
+
+
+def forward(network: Network) -> Early:
+    """Earliest start and finish of every activity."""
+    activities = network.activities
+    numbers = [NEVER] * len(activities)
+    for i in network.layout.floored:
+        numbers[i] = _floor(activities[i])
+    spans = _Spans(network, numbers)
+    for links, special in network.layout.onward:
+        for source, target, gap in zip(*links, strict=True):
+            asked = numbers[source] + gap
+            if asked > numbers[target]:
+                numbers[target] = asked
+        if special >= 0:
+            numbers[special] = spans.placed(special)
+    return Early(*boundaries_of(network, numbers, spans.known), numbers)
+
+
+def standing(network: Network, start: Sequence[int], finish: Sequence[int]) -> Early:
+    """Activities at given boundaries, which may be a run's own rather than :func:`forward`'s.
+
+    A parent's are found from its children's.
+    """
+    activities, start, finish = network.activities, list(start), list(finish)
+    numbers = [
+        NEVER if b == UNDATED else _standing_number(activity, a, b)
+        for activity, a, b in zip(activities, start, finish, strict=True)
+    ]
+    for parent in sorted(network.children, key=network.rank.__getitem__):
+        inner = [i for i in network.children[parent] if start[i] != UNDATED and activities[i].stands != "dropped"]
+        start[parent] = min((start[i] for i in inner), default=UNDATED)
+        finish[parent] = max((finish[i] for i in inner), default=UNDATED)
+        numbers[parent] = NEVER
+    return Early(start, finish, numbers)
+
+
+class _Spans:
+    """The slower part of the forward pass: parents, and links whose distance is not always the same."""
+
+    def __init__(self, network: Network, numbers: list[int]) -> None:
+        self.network, self.numbers = network, numbers
+        self.known = {i: network.activities[i].pinned for i in network.layout.apart if network.activities[i].pinned}
+
+    def of(self, position: int) -> tuple[int, int] | None:
+        """Start and finish of what has been placed; None while it is undated."""
+        found = self.known.get(position)
+        if found is None and self.numbers[position] >= DATED:
+            return span_at(self.network.activities[position], self.numbers[position])
+        return found
+
+    def placed(self, t: int) -> int:
+        """The number that an activity starts with, all its links looked at."""
+        network, numbers, k = self.network, self.numbers, self.numbers[t]
+        if t in network.children:
+            self._stretch(t)
+            return NEVER
+        activity = network.activities[t]
+        if t in network.layout.over_in:
+            rested = activity.calendar.rested
+            for source, gap, behind in network.layout.over_in[t]:
+                number = numbers[source] + gap
+                if number - behind >= k:  # so the source has a date
+                    k = number + rested(number) - behind
+        if t in network.layout.odd_in:
+            for link in network.layout.odd_in[t]:
+                if span := self.of(link.source):
+                    k = max(k, number_asked(link, span, activity))
+        if t in network.layout.limited and k >= DATED:
+            assert activity.not_before is not None
+            k = max(k, number_from(activity, "S", activity.not_before))
+        return k
+
+    def _stretch(self, parent: int) -> None:
+        activities = self.network.activities
+        inner = [self.of(i) for i in self.network.children[parent] if activities[i].stands != "dropped"]
+        dated = [span for span in inner if span]
+        if dated:
+            self.known[parent] = min(a for a, _ in dated), max(b for _, b in dated)
+
+
+def _floor(activity: Activity) -> int:
+    """The number of the first slot that an activity's own floors let it start with."""
+    if activity.pinned:
+        return _standing_number(activity, *activity.pinned)
+    if activity.floor is None or activity.undated:
+        return NEVER
+    floor = activity.floor if activity.not_before is None else max(activity.floor, activity.not_before)
+    return number_from(activity, "S", floor)
+
+
+def _standing_number(activity: Activity, start: int, finish: int) -> int:
+    """The number of an activity that stands somewhere, on worked slots or not.
+
+    Where its start is past or fixed it is counted back from its finish, which is what may still move.
+    """
+    if activity.pinned:
+        return activity.calendar.index(finish) - activity.duration
+    return activity.calendar.index(start)
+
+
+def boundaries_of(
+    network: Network, numbers: Sequence[int], known: Mapping[int, tuple[int, int] | None]
+) -> tuple[list[int], list[int]]:
+    """Numbers as boundaries, calendar by calendar."""
+    start, finish = [UNDATED] * len(numbers), [UNDATED] * len(numbers)
+    for calendar, positions in network.layout.members:
+        if len(positions) == len(numbers) and min(numbers) >= DATED:  # the usual case, whole
+            start = calendar.slots(numbers)
+            finish = calendar.slots_after(list(map(add, numbers, network.layout.lasts)))
+            break
+        dated = [i for i in positions if numbers[i] >= DATED]
+        first = calendar.slots([numbers[i] for i in dated])
+        last = calendar.slots_after([numbers[i] + network.layout.lasts[i] for i in dated])
+        for i, a, b in zip(dated, first, last, strict=True):
+            start[i], finish[i] = a, b
+    for i in network.layout.milestones:
+        if network.activities[i].edge == "finish":
+            start[i] = finish[i]
+        else:
+            finish[i] = start[i]
+    for i, span in known.items():
+        if span:
+            start[i], finish[i] = span
+    return start, finish

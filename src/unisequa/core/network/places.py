@@ -1,0 +1,85 @@
+"""One activity and one link: where an end stands, and what a link asks of it.
+
+An activity's place is kept as the *number* of the worked slot it starts with, on its own calendar (for a
+milestone right behind a slot: of the slot that would follow). So most links are a sum and a comparison, and
+boundaries are looked up once at the end.
+"""
+
+from __future__ import annotations
+
+from unisequa.core.network.activities import Activity, Dependency, ahead, closes
+
+UNDATED = -1
+"""Stands for the boundary of an activity that has no date yet."""
+
+
+NEVER = -(10**15)
+
+
+FAR = 10**15
+
+
+DATED = -(10**14)
+
+
+OPEN = 10**14
+
+
+def number_from(activity: Activity, end: str, bound: int) -> int:
+    """The number of the first worked slot with which this end of an activity stands at or behind a bound."""
+    calendar = activity.calendar
+    if closes(activity, end):
+        return calendar.index(bound - 1) + 1 - ahead(activity, end)
+    return calendar.index(bound) - ahead(activity, end)
+
+
+def number_until(activity: Activity, end: str, bound: int) -> int:
+    """The number of the last worked slot with which this end of an activity stands at or before a bound."""
+    calendar = activity.calendar
+    if closes(activity, end):
+        return calendar.index(bound) - ahead(activity, end)
+    return calendar.index(bound + 1) - 1 - ahead(activity, end)
+
+
+def span_at(activity: Activity, number: int) -> tuple[int, int]:
+    """Start and finish of an activity that starts with this worked slot."""
+    calendar = activity.calendar
+    if activity.duration:
+        return calendar.slot(number), calendar.slot(number + activity.duration - 1) + 1
+    boundary = calendar.slot(number - 1) + 1 if activity.edge == "finish" else calendar.slot(number)
+    return boundary, boundary
+
+
+def place(activity: Activity, bound: int) -> tuple[int, int]:
+    """Start and finish of an activity that may start at boundary ``bound`` and no earlier."""
+    return span_at(activity, number_from(activity, "S", bound))
+
+
+def lagged(link: Dependency, source: tuple[int, int], target: Activity) -> int:
+    """The boundary that a link asks of its target's end: the end of its ``source`` (start, finish) ⊕ lag."""
+    boundary, calendar = source[link.type[0] == "F"], target.calendar
+    if link.unit == "elapsed":
+        return calendar.grid.elapse(boundary, link.lag)
+    return calendar.advance(boundary, link.lag)
+
+
+def number_asked(link: Dependency, source: tuple[int, int], target: Activity) -> int:
+    """The number of the first worked slot that a link lets its target start with."""
+    return number_from(target, link.type[1], lagged(link, source, target))
+
+
+def latest_source(link: Dependency, late: tuple[int, int], target: Activity) -> int:
+    """The last boundary for the end of a link's source with which the target keeps its ``late`` start and finish.
+
+    The inverse of :func:`lagged`.
+    """
+    boundary, calendar = late[link.type[1] == "F"], target.calendar
+    if not link.lag:
+        return boundary
+    if link.unit == "elapsed":
+        grid = calendar.grid
+        found = grid.elapse(boundary, -link.lag)
+        return found - max(0, grid.elapse(found, link.lag) - boundary)  # where the clock is put back
+    if link.lag > 0:
+        return calendar.slot(calendar.index(boundary) - link.lag)
+    return calendar.slot(calendar.index(boundary + 1) - 1 - link.lag)
