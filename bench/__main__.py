@@ -28,7 +28,7 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, standing
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Move
+from unisequa.core.shift.edits import Move
 
 STEPS, ROUNDS = 10_000, 15
 SIZES = (1_000, 3_000, 10_000, 30_000, 100_000)

@@ -215,3 +215,13 @@ def test_what_is_awaited_in_another_job_is_given_with_its_date() -> None:
     assert [w["kind"] for w in alone["warnings"] if w["task"] == "takedown"] == ["awaits"]
     wrong = run(*given, "--elsewhere", "open-a-visiting-exhibition:close-show=soon")
     assert (wrong.exit_code, wrong.stdout) == (2, "") and wrong.stderr.startswith("--elsewhere: ")
+
+
+def test_edits_from_a_file_do_what_the_options_do(tmp_path: Path) -> None:
+    plan = written(tmp_path, run("plan", written(tmp_path, document([step("a", 2, 0), step("b")], "a>b")),
+                                 "--anchor", "go=2026-06-01").stdout, "plan.json")  # fmt: skip
+    edits = [{"edit": "move", "task": "a", "start": "2026-06-05"}, {"edit": "drop", "task": "b", "why": "late"}]
+    short = run("cascade", plan, "--move", "a=2026-06-05", "--drop", "b")
+    assert run("cascade", plan, "--edits", written(tmp_path, edits, "e.json")).stdout == short.stdout != ""
+    faulty = run("cascade", plan, "--edits", written(tmp_path, [*edits, {"edit": "fix", "task": "a"}], "e.json"))
+    assert (faulty.exit_code, faulty.stderr) == (2, "[2].start: is missing\n")

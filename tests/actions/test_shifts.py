@@ -10,7 +10,7 @@ from tests.plans import dates, day
 from tests.site import TODAY, Site
 from unisequa.actions.errors import NotAllowed, Refused, Stale
 from unisequa.actions.runs import runs, shifts
-from unisequa.core.shift.edits.dates import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
+from unisequa.core.shift.edits import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
 from unisequa.store.plans import plan_of
 
 

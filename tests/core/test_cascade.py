@@ -16,7 +16,7 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Due, Duration, Move
+from unisequa.core.shift.edits import Due, Duration, Move
 
 
 def standing_on(network: Network) -> Plan:

@@ -24,7 +24,7 @@ from unisequa.core.lookback.from_run import template_from_run
 from unisequa.core.people.load import absences, loads
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import AddLink, Drop, Move, RemoveLink
+from unisequa.core.shift.edits import AddLink, Drop, Move, RemoveLink
 
 FACTS = [
     Fact(key="entity", label="Entity", kind="choice", choices=("Shop", "It's new")),

@@ -12,7 +12,7 @@ from tests.plans import dates, day, plan, step
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import (
+from unisequa.core.shift.edits import (
     AddLink,
     Begun,
     CatchUp,
@@ -26,7 +26,6 @@ from unisequa.core.shift.edits.dates import (
     Move,
     MoveAnchor,
     MoveRun,
-    MoveRunTo,
     NotDone,
     Remaining,
     RemoveLink,
@@ -123,9 +122,9 @@ def test_an_anchor_moves_what_is_measured_from_it_by_as_much_as_its_target() -> 
     by_hand = cascade(row(), [Move("c", day("2026-06-10"))]).after()  # two days behind its target
     moved = MoveAnchor("go", day("2026-06-08"))
     assert after(by_hand, moved)["c"] == ("2026-06-17", "2026-06-18")
-    back = MoveAnchor("go", day("2026-06-08"), reset=True)
+    back = MoveAnchor("go", day("2026-06-08"), keep="offsets")
     assert after(by_hand, back)["c"] == ("2026-06-15", "2026-06-16")
-    assert after(row(), MoveRun(5)) == after(row(), moved) == after(row(), MoveRunTo(day("2026-06-08")))
+    assert after(row(), MoveRun(5)) == after(row(), moved) == after(row(), MoveRun(to=day("2026-06-08")))
 
 
 def test_what_was_undated_gets_its_dates_when_its_anchor_does() -> None:

@@ -108,8 +108,8 @@ def test_a_broken_template_or_calendar_gets_a_plan_or_faults(data: Any, case: An
 
 @given(st.data(), cases(most=5), st.booleans())
 def test_a_broken_plan_gets_a_cascade_or_faults(data: Any, case: Any, minute: bool) -> None:
-    from unisequa.cli.edits import read_edits
     from unisequa.core.shift.cascade import MODES, cascade
+    from unisequa.core.shift.edits.codec import from_options
     from unisequa.formats.plan_document import cascade_document
 
     found = plan_or_faults(*case, "2026-06-03")
@@ -133,7 +133,7 @@ def test_a_broken_plan_gets_a_cascade_or_faults(data: Any, case: Any, minute: bo
     given_options = {name: [data.draw(options[name])] for name in names}
     try:
         plan = read_plan(document)
-        result = cascade(plan, read_edits(plan, given_options), data.draw(st.sampled_from(MODES)))
+        result = cascade(plan, from_options(given_options, plan), data.draw(st.sampled_from(MODES)))
         json.dumps(cascade_document(result))
     except UnisequaError as error:
         assert str(error).strip()

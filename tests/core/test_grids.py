@@ -22,7 +22,7 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import why
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Due, MoveAnchor
+from unisequa.core.shift.edits import Due, MoveAnchor
 
 LONDON = Grid(MINUTES, ZoneInfo("Europe/London"))
 

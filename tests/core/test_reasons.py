@@ -9,7 +9,7 @@ import pytest
 from tests.plans import day, plan, step
 from unisequa.core.plan.reasons import reasons, why
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Begun, Done, Drop, Edit, Fix, Move
+from unisequa.core.shift.edits import Begun, Done, Drop, Edit, Fix, Move
 
 STEPS = [
     step("a", 2),

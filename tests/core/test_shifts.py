@@ -15,7 +15,7 @@ from tests.core.test_whole_plans import Case, times_of
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, cascade
-from unisequa.core.shift.edits.dates import (
+from unisequa.core.shift.edits import (
     AddLink,
     Begun,
     CatchUp,
@@ -30,7 +30,6 @@ from unisequa.core.shift.edits.dates import (
     Move,
     MoveAnchor,
     MoveRun,
-    MoveRunTo,
     RemoveLink,
     Reopen,
     TaskEdit,
@@ -51,9 +50,10 @@ def edits(draw: st.DrawFn, keys: list[str]) -> list[Edit]:
         st.builds(Begun, key, days), st.builds(Done, key, days), st.builds(Drop, key), st.builds(Fix, key, days),
         st.builds(Give, key, st.sampled_from(["one", "two"])), st.builds(RemoveLink, key, key),
         st.builds(AddLink, key, key, st.sampled_from(["FS", "SS", "FF", "SF"]), st.integers(-2, 3)),
-        st.builds(MoveAnchor, st.just("go"), days, st.booleans()), st.builds(MoveRun, st.integers(-9, 9)),
+        st.builds(MoveAnchor, st.just("go"), days, st.sampled_from(["distances", "offsets"])),
+        st.builds(MoveRun, st.integers(-9, 9)),
         st.builds(lambda a, n: Close(a, a + n), days, st.integers(0, 3)), st.builds(CatchUp, days),
-        st.builds(lambda a, n: Reopen(a, a + n), days, st.integers(0, 3)), st.builds(MoveRunTo, days),
+        st.builds(lambda a, n: Reopen(a, a + n), days, st.integers(0, 3)), st.builds(lambda day: MoveRun(to=day), days),
     ]  # fmt: skip
     return draw(st.lists(st.one_of(*kinds), min_size=1, max_size=5))
 

@@ -20,7 +20,7 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.task import Awaited
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Move
+from unisequa.core.shift.edits import Move
 from unisequa.core.work.task_states import shown_state
 from unisequa.formats.plan_document import plan_document, read_plan
 

@@ -11,7 +11,7 @@ from tests.core.test_whole_plans import Case
 from tests.plans import day, plan, step
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Duration
+from unisequa.core.shift.edits import Duration
 from unisequa.core.shift.ways import ways_to
 
 

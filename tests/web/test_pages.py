@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
+import json
 import re
 
 from icalendar import Calendar
@@ -11,11 +13,19 @@ from icalendar import Calendar
 from tests.plans import day
 from tests.site import Site
 
+MOVE_DRAFT = {"edit": "move", "task": "draft", "start": "2026-06-05"}
+MOVE_CHECK = {"edit": "move", "task": "check", "start": "2026-06-10"}
+LONGER = {"edit": "duration", "task": "check", "duration": 4}
 WORK = {"version": "1", "zoom": "day", "view": "sheet", "selected": ""}
 
 
 def consider(site: Site, browser, **more: str):  # type: ignore[no-untyped-def]
     return browser.post(f"/runs/{site.run}/work", {**WORK, **more}, headers={"hx-request": "true"})
+
+
+def in_page(*edits: dict[str, object]) -> str:
+    """The field in which a page holds these edits."""
+    return f'name="edits" value="{html.escape(json.dumps(edits)).replace("&quot;", "&#34;")}"'
 
 
 def words(text: str) -> str:
@@ -30,18 +40,18 @@ def test_a_date_as_typed_shows_what_would_follow_and_changes_nothing(site: Site)
     assert "Moves 3 tasks, leaves 1" in text
     assert "Draft Mon 1 – Tue 2 Jun Fri 5 – Mon 8 Jun +4 d moved by you" in text
     assert "after Draft (ends Mon 8 Jun)" in text
-    assert 'value="move|draft|2026-06-05"' in answer.text and 'class="ghost"' in answer.text
+    assert in_page(MOVE_DRAFT) in answer.text and 'class="ghost"' in answer.text
     assert "Moves" not in words(browser.get(f"/runs/{site.run}").text)
 
 
 def test_a_bar_stretched_to_a_day_gets_the_working_days_up_to_it(site: Site) -> None:
     answer = consider(site, site.client("Ada"), kind="end", key="draft", value="2026-06-09")
-    assert 'value="duration|draft|7"' in answer.text
+    assert in_page({"edit": "duration", "task": "draft", "duration": 7}) in answer.text
 
 
 def test_relative_dates_count_from_what_is_being_considered(site: Site) -> None:
-    answer = consider(site, site.client("Ada"), edit="move|draft|2026-06-05", kind="due", key="draft", value="wd+1")
-    assert 'value="due|draft|2026-06-09"' in answer.text and 'value="move|draft' not in answer.text
+    answer = consider(site, site.client("Ada"), edits=json.dumps([MOVE_DRAFT]), kind="due", key="draft", value="wd+1")
+    assert in_page({"edit": "due", "task": "draft", "finish": "2026-06-09"}) in answer.text
 
 
 def test_a_date_that_is_none_is_told_at_its_field_and_stays_typed(site: Site) -> None:
@@ -53,21 +63,25 @@ def test_a_date_that_is_none_is_told_at_its_field_and_stays_typed(site: Site) ->
 def test_an_edit_that_cannot_be_keeps_those_before_it(site: Site) -> None:
     browser = site.client("Ada")
     browser.post(f"/runs/{site.run}/tasks/draft/act", {**WORK, "act": "finish"}, headers={"hx-request": "true"})
-    answer = consider(site, browser, edit="move|check|2026-06-10", kind="move", key="draft", value="2026-06-20")
+    answer = consider(site, browser, edits=json.dumps([MOVE_CHECK]), kind="move", key="draft", value="2026-06-20")
     assert answer.status_code == 422
-    assert "is done and never moves" in answer.text and 'value="move|check|2026-06-10"' in answer.text
+    assert "is done and never moves" in answer.text and in_page(MOVE_CHECK) in answer.text
 
 
 def test_two_people_shifting_the_same_run_overwrite_nothing(site: Site) -> None:
     ada, other = site.client("Ada"), site.client("Ada")
-    shift = {**WORK, "edit": "move|draft|2026-06-05"}
+    shift = {**WORK, "edits": json.dumps([MOVE_DRAFT])}
     assert "Shift 1 applied" in ada.post(f"/runs/{site.run}/shift", shift, headers={"hx-request": "true"}).text
-    late = other.post(f"/runs/{site.run}/shift", {**WORK, "edit": "duration|check|4"}, headers={"hx-request": "true"})
+    late = other.post(
+        f"/runs/{site.run}/shift", {**WORK, "edits": json.dumps([LONGER])}, headers={"hx-request": "true"}
+    )
     assert late.status_code == 409 and "worked out anew" in late.text
     assert "Check Tue 9 Jun Tue 9 – Fri 12 Jun" in words(late.text)  # on the dates as they are now
     assert 'name="version" value="2"' in late.text
     again = other.post(
-        f"/runs/{site.run}/shift", {**WORK, "version": "2", "edit": "duration|check|4"}, headers={"hx-request": "true"}
+        f"/runs/{site.run}/shift",
+        {**WORK, "version": "2", "edits": json.dumps([LONGER])},
+        headers={"hx-request": "true"},
     )
     assert "Shift 2 applied" in again.text
 

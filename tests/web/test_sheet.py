@@ -12,7 +12,7 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.documents.template import Phase
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Move
+from unisequa.core.shift.edits import Move
 from unisequa.web.drawing.marks import arrows
 from unisequa.web.drawing.scale import ROW, Scale, date_scale, days_off, head_of, plumbs
 from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet

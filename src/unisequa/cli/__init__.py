@@ -1,5 +1,6 @@
 """The command line."""
 
+from unisequa.cli import cascade, operate, plan, serve
 from unisequa.cli.app import main
 
-__all__ = ["main"]
+__all__ = ["cascade", "main", "operate", "plan", "serve"]

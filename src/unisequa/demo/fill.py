@@ -20,7 +20,7 @@ from unisequa.core.design.editing import change_step
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.core.shift.edits.dates import Move
+from unisequa.core.shift.edits import Move
 from unisequa.store.documents import template_of
 from unisequa.store.store import Store
 from unisequa.store.tables import Calendar, Edition, Leave, Person, Run

@@ -24,7 +24,7 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Begun, Done
+from unisequa.core.shift.edits import Begun, Done
 from unisequa.core.work.task_states import Act, acts, shown_state, state_after, unfinished_before
 from unisequa.store.documents import template_of, template_of_run
 from unisequa.store.plans import plan_of, set_own_dates, task_row

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -12,11 +12,12 @@ from unisequa.actions.errors import NotThere, Refused, Stale
 from unisequa.actions.history import note
 from unisequa.actions.runs.runs import check_may_change, run_of
 from unisequa.core.calendars.words import count_words
-from unisequa.core.errors import ShiftError
+from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
 from unisequa.core.shift.cascade import Cascade, Mode, cascade
-from unisequa.core.shift.edits.dates import Edit
+from unisequa.core.shift.edits import Edit, codec
+from unisequa.core.shift.edits.codec import Document, written
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back
@@ -31,7 +32,9 @@ class Considered:
     result: Cascade
 
 
-def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.date, mode: Mode = "push") -> Considered:
+def consider(
+    session: Session, run_id: int, edits: Iterable[Edit | Document], today: dt.date, mode: Mode = "push"
+) -> Considered:
     """Work a shift out on the run as it is now.
 
     Raises
@@ -41,7 +44,11 @@ def consider(session: Session, run_id: int, edits: Iterable[Edit], today: dt.dat
     """
     run = run_of(session, run_id)
     try:
-        return Considered(run, cascade(plan_of(run, today), edits, mode))
+        plan = plan_of(run, today)
+        read = (edit if isinstance(edit, Edit) else codec.read(edit, plan) for edit in edits)
+        return Considered(run, cascade(plan, read, mode))
+    except DocumentError as error:
+        raise Refused({"shift": f"{error.faults[0]}."}) from error
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
 
@@ -51,7 +58,7 @@ def apply_shift(
     actor: Person,
     run_id: int,
     version: int,
-    edits: Iterable[Edit],
+    edits: Iterable[Edit | Document],
     today: dt.date,
     why: str = "",
     mode: Mode = "push",
@@ -89,7 +96,7 @@ def apply_shift(
         run_id=run.id,
         number=max((s.number for s in run.shifts), default=0) + 1,
         mode=result.mode,
-        edits=[{"kind": type(edit).__name__, **asdict(edit)} for edit in edits],
+        edits=[written(edit, result.plan.grid) for edit in result.edits],
         changes=kept,
         record=record_of(result, after),
         why=why.strip()[:2000],

@@ -25,12 +25,11 @@ from unisequa.core.network.activities import Dependency
 from unisequa.core.network.places import UNDATED, number_asked, number_from, span_at
 from unisequa.core.plan.plan import Plan, days_of, replanned
 from unisequa.core.plan.reasons import link_words
-from unisequa.core.plan.task import Task
+from unisequa.core.shift.carrying_out import in_force, prepare
 from unisequa.core.shift.changes import Cause, Change, Conflict, Held
 from unisequa.core.shift.conflicts import conflicts
-from unisequa.core.shift.edits.dates import Edit
+from unisequa.core.shift.edits import Edit
 from unisequa.core.shift.prepared import Prepared
-from unisequa.core.shift.shifting import prepare
 from unisequa.core.terms import FINISHED, State
 
 Mode = Literal["push", "carry", "tighten"]
@@ -95,7 +94,7 @@ class Cascade:
         plan, i = self.plan, self.plan.position(change.key)
         task = self.prepared.task(i)
         if change.cause == "edited":
-            return self._edited(change, plan.tasks[i], task)
+            return self._edited(i)
         if change.cause == "closure":
             return "a working day more" if change.delta < 0 else "a day it needs is closed"
         if change.cause == "anchor" and change.via is None:
@@ -109,14 +108,13 @@ class Cascade:
             return f"spans {plan.tasks[plan.position(change.via)].title}"
         return "has room to come earlier" if change.delta < 0 else "follows"
 
-    def _edited(self, change: Change, before: Task, after: Task) -> str:
-        if after.state != before.state:
-            words = {"done": "done then, set by you", "under way": "begun then, set by you"}
-            return words.get(after.state, f"now {after.state}, set by you")
-        if change.duration is None:
-            return "moved by you"
-        length = f"{change.duration} d" if self.plan.grid.per_day == 1 else f"{change.duration} min"
-        return f"now takes {length}, set by you"
+    def _edited(self, i: int) -> str:
+        """What the edits of a task say of it: the one that gives it another state before all else."""
+        plan = self.plan
+        keys = {plan.tasks[above].key for above in plan.above(i)}
+        made = [edit for edit in in_force(self.edits) if edit.task in keys] or list(self.edits)
+        edit = max(made, key=lambda edit: (edit.restates, edit.turn))
+        return edit.said(plan.tasks[i], self.prepared.task(i), plan.grid)
 
     def _shown(self, link: Dependency, after: dict[str, tuple[int, int]]) -> Plan:
         """The plan with one task, or a parent and its sub-steps, where the shift puts it."""

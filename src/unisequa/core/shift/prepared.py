@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
-from unisequa.core.errors import ShiftError, did_you_mean
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.errors import CircleError, DocumentError, ShiftError, did_you_mean
 from unisequa.core.network.activities import Activity
 from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED, number_from, place, span_at
+from unisequa.core.plan.building import network_of
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.changes import Cause
+from unisequa.core.terms import BEGUN, FINISHED
 
 
 @dataclass(slots=True)
@@ -31,6 +36,8 @@ class Prepared:
         Positions that no edit names but whose floors may have changed.
     by_hand : set of int
         Positions somebody has put where they are, so that only links hold them.
+    kept_fixed : set of int
+        Positions that would have moved if their dates were not fixed.
     """
 
     plan: Plan
@@ -47,6 +54,11 @@ class Prepared:
     by_hand: set[int] = field(default_factory=set)
     kept_fixed: set[int] = field(default_factory=set)
 
+    @property
+    def grid(self) -> Grid:
+        """Days or minutes."""
+        return self.plan.grid
+
     def task(self, i: int) -> Task:
         """A task as edited."""
         return self.tasks.get(i, self.plan.tasks[i])
@@ -58,6 +70,106 @@ class Prepared:
     def stands(self, i: int) -> tuple[int, int]:
         """Where it stands before the shift."""
         return self.plan.schedule.start[i], self.plan.schedule.finish[i]
+
+    def span(self, i: int) -> tuple[int, int]:
+        """Where it stands, by this shift if it says so."""
+        return self.pins.get(i, self.stands(i))
+
+    def open_task(self, i: int) -> Task:
+        """A task that is neither done nor dropped.
+
+        Raises
+        ------
+        ShiftError
+        """
+        task = self.task(i)
+        if task.state in FINISHED:
+            raise ShiftError(f"{task.title} is {task.state} and never moves; reopen it first", task=task.key)
+        return task
+
+    def start_of(self, task: Task, day: int) -> int:
+        """The boundary of a date that somebody wants a task to start on; a milestone stands at its day's end."""
+        behind = not task.duration and task.edge == "finish" and self.grid.per_day == 1
+        return day + behind
+
+    def due_start(self, i: int, task: Task, day: int) -> int:
+        """The boundary at which a task starts that is due on a date."""
+        calendar = self.activity(i).calendar
+        if not task.duration:
+            return self.start_of(task, day)
+        finish = calendar.roll_forward(day) + 1 if self.grid.per_day == 1 else calendar.roll_forward(day - 1) + 1
+        return calendar.retreat(finish, self.activity(i).duration)
+
+    def begun_span(self, i: int, start: int) -> tuple[int, int]:
+        """Where a task stands that was begun at a boundary."""
+        activity = self.activity(i)
+        return start, activity.calendar.advance(start, activity.duration)
+
+    def want(self, i: int, start: int) -> None:
+        """Have somebody want a task to start at a boundary."""
+        self.wishes[i] = start
+        self.by_hand.add(i)
+        self.causes[i] = "edited"
+
+    def carry(self, i: int, slots: int) -> None:
+        """Want a task that is not begun or fixed moved by so many worked slots."""
+        task, start = self.task(i), self.plan.schedule.start[i]
+        if task.stands or start == UNDATED or not slots:
+            if task.stands == "fixed":
+                self.kept_fixed.add(i)
+            return
+        activity = self.activity(i)
+        self.wishes[i] = span_at(activity, number_from(activity, "S", start) + slots)[0]
+        self.causes[i] = "anchor"
+
+    def resize(self, i: int, slots: int) -> None:
+        """Give a task another duration."""
+        self.tasks[i] = replace(self.task(i), duration=slots)
+        self.activities[i] = replace(self.activity(i), duration=slots)
+
+    def restate(self, i: int, **changes: Any) -> Task:
+        """Give a task another state, and its activity what that means."""
+        task = self.tasks[i] = replace(self.task(i), **changes)
+        calendar = self.calendars.of(task)
+        self.activities[i] = replace(self.activity(i), stands=task.stands, pinned=None, calendar=calendar)
+        return task
+
+    def pin(self, i: int, span: tuple[int, int]) -> None:
+        """Have a task stand somewhere whatever follows."""
+        self.pins[i] = span
+        self.wishes.pop(i, None)
+        self.causes[i] = "edited"
+        self.activities[i] = replace(self.activity(i), pinned=span)
+
+    def pin_from(self, i: int, start: int) -> None:
+        """The same from a boundary on, a day off there counting as worked."""
+        activity = self.activity(i)
+        behind = not activity.duration and activity.edge == "finish"
+        calendar = self.calendars.with_slot(self.calendars.of(self.task(i)), start - behind)
+        activity = self.activities[i] = replace(activity, calendar=calendar)
+        self.pin(i, place(activity, start))
+
+    def fix(self, i: int, day: int) -> None:
+        """Fix a task's start on a day."""
+        task = self.open_task(i)
+        if task.state in BEGUN:
+            raise ShiftError(f"{task.title} is {task.state}; its start stands and needs no fixing", task=task.key)
+        self.restate(i, fixed=True)
+        self.pin_from(i, self.start_of(task, day))
+
+    def rebuild(self) -> None:
+        """Build the network anew from the tasks, links and calendars as edited."""
+        tasks = tuple(self.task(i) for i in range(len(self.plan.tasks)))
+        spans = [self.stands(i) for i in range(len(tasks))]
+        floors = [None if start == UNDATED else start for start, _ in spans]
+        dates = {task.key: span for task, span in zip(tasks, spans, strict=True) if span[0] != UNDATED}
+        try:
+            self.network = network_of(tasks, self.links, self.calendars, floors, dates)
+        except CircleError as error:
+            raise ShiftError(f"{error}; leave that link out") from error
+        except DocumentError as error:
+            raise ShiftError(str(error)) from error
+        self.activities.clear()
 
 
 def position_of(plan: Plan, key: str) -> int:

@@ -31,7 +31,7 @@ from unisequa.core.network.places import UNDATED, place, span_at
 from unisequa.core.plan.plan import Plan, replanned
 from unisequa.core.plan.reasons import short
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.dates import Duration, Edit, Free, Move, MoveAnchor, RemoveLink
+from unisequa.core.shift.edits import Duration, Edit, Free, Move, MoveAnchor, RemoveLink
 from unisequa.core.terms import FINISHED
 
 MOST_TASKS = 60
@@ -262,7 +262,7 @@ class _Search:
         """Worked slots by which an edit moves or shortens, and those of a working day."""
         plan = self.plan
         if isinstance(edit, MoveAnchor):
-            calendar, day = plan.calendars[None], plan.anchors[edit.key]
+            calendar, day = plan.calendars[None], plan.anchors[edit.anchor]
             return calendar.count(edit.day, day or edit.day), calendar.per_day
         assert isinstance(edit, Duration | Move)
         i = plan.positions[edit.key]
@@ -286,9 +286,8 @@ class _Search:
             return f"let {target} no longer wait for {source}"
         if isinstance(edit, MoveAnchor):
             slots, day = self._moved(edit)
-            return (
-                f"move {plan.labels[edit.key]} to {slot_words(edit.day, grid)} ({difference_words(-slots, grid, day)})"
-            )
+            by = difference_words(-slots, grid, day)
+            return f"move {plan.labels[edit.anchor]} to {slot_words(edit.day, grid)} ({by})"
         assert isinstance(edit, Duration | Move | Free)
         task = plan.tasks[plan.positions[edit.key]]
         if isinstance(edit, Free):
@@ -317,4 +316,4 @@ def _named(edit: Edit) -> tuple[object, ...]:
     """What an edit is about, whatever its amount."""
     if isinstance(edit, RemoveLink):
         return type(edit), edit.source, edit.target
-    return type(edit), getattr(edit, "key", "")
+    return type(edit), edit.anchor if isinstance(edit, MoveAnchor) else edit.task

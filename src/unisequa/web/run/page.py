@@ -22,10 +22,9 @@ from unisequa.store.documents import template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.tables import Run
 from unisequa.web.pages import render
-from unisequa.web.run.asking import asked_in
+from unisequa.web.run.asked import Asked, asked_in
 from unisequa.web.run.views import (
     VIEWS,
-    Asked,
     LastShift,
     Panel,
     RunHead,

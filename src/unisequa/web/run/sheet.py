@@ -97,7 +97,7 @@ def run_sheet(
     """
     shown = result.after() if result else plan
     changes = {change.key: change for change in result.changes} if result else {}
-    edited = {key for edit in result.edits if (key := getattr(edit, "key", None))} if result else set()
+    edited = {edit.task for edit in result.edits} if result else set()
     days = [day for p in (plan, shown) for i in range(len(p.tasks)) for day in p.days(i) or ()]
     scale = date_scale([*days, *(d for d in plan.anchors.values() if d is not None)], zoom)
     calendar = plan.calendars[None]

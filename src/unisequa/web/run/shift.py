@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 from fastapi import APIRouter, Request
@@ -14,11 +15,12 @@ from unisequa.actions.runs.runs import run_of, task_of
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, ShiftError, TypedError
 from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.codec import written
 from unisequa.store.plans import plan_of
 from unisequa.store.tables import Person
 from unisequa.web.pages import render
-from unisequa.web.run.asking import asked_in, joined, typed_edit, written
-from unisequa.web.run.views import Asked, work
+from unisequa.web.run.asked import Asked, asked_in, joined, read_edits, typed_edit
+from unisequa.web.run.views import work
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -44,12 +46,13 @@ def _with_typed(me: Person, form: FormData, store: StoreOf, settings: SettingsOf
         task_of(run, key)
         plan = plan_of(run, settings.day())
         try:
-            shown = cascade(plan, asked.edits, asked.mode).after() if asked.edits else plan
+            edits = read_edits(asked.documents, plan)
+            shown = cascade(plan, edits, asked.mode).after() if edits else plan
             edit = typed_edit(shown, kind, key, value, today=settings.day())
         except (TypedError, DateRangeError, ShiftError) as error:
             return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
-    edits = joined(asked.edits, edit)
-    return replace(asked, edits=edits, written=tuple(written(edit) for edit in edits))
+    edits = joined(edits, edit)
+    return replace(asked, documents=tuple(written(one, plan.grid) for one in edits))
 
 
 def _answer(
@@ -57,7 +60,7 @@ def _answer(
 ) -> Response:
     with store.reading() as session:
         piece = work(session, me, run_id, asked, settings.day())
-    faulty = bool(asked.faults) or (status == 200 and len(piece.edits) < len(asked.edits))
+    faulty = bool(asked.faults) or (status == 200 and len(json.loads(piece.edits)) < len(asked.documents))
     return render(request, "run/_work.html", {"work": piece}, status=422 if faulty else status)
 
 
@@ -69,15 +72,15 @@ def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings
     try:
         with store.writing() as session:
             number = int(version) if version.isdigit() else -1
-            shift = actions.apply_shift(session, me, run_id, number, asked.edits, settings.day(), asked.why, asked.mode)
+            shift = actions.apply_shift(
+                session, me, run_id, number, asked.documents, settings.day(), asked.why, asked.mode
+            )
             moved = count_words(len(shift.changes), "task")
     except Stale as error:
         return _answer(request, me, store, settings, run_id, replace(asked, stale=str(error)), 409)
     except Refused as error:
         return _answer(request, me, store, settings, run_id, replace(asked, faults=tuple(error.faults.items())))
-    done = replace(
-        asked, edits=(), written=(), why="", mode="push", toast=f"Shift {shift.number} applied: {moved} moved."
-    )
+    done = replace(asked, documents=(), why="", mode="push", toast=f"Shift {shift.number} applied: {moved} moved.")
     return _answer(request, me, store, settings, run_id, done)
 
 
@@ -90,7 +93,7 @@ def take_back(
     try:
         with store.writing() as session:
             actions.take_back(session, me, run_id, number, settings.day())
-        asked = replace(asked, edits=(), written=(), toast=f"Shift {number} is taken back.")
+        asked = replace(asked, documents=(), toast=f"Shift {number} is taken back.")
     except Refused as error:
         asked = replace(asked, toast=str(error))
         return _answer(request, me, store, settings, run_id, asked, 422)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -17,14 +18,16 @@ from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
-from unisequa.core.shift.edits.dates import DateEdit
+from unisequa.core.shift.edits import Edit
+from unisequa.core.shift.edits.codec import written
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import acts, days_late, shown_state, unfinished_before
 from unisequa.store.documents import template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.rules import rule_of
 from unisequa.store.tables import Person, Run, ShiftRow
-from unisequa.web.drawing.scale import PX, Zoom
+from unisequa.web.drawing.scale import PX
+from unisequa.web.run.asked import Asked, read_edits
 from unisequa.web.run.sheet import RunSheet, progress_words, run_sheet
 
 VIEWS = (("sheet", "Sheet"), ("list", "List"), ("crew", "Crew"), ("facts", "Facts"), ("history", "History"))
@@ -161,28 +164,11 @@ class Work:
     selected: str
     version: int
     zoom: str
-    edits: tuple[str, ...]
+    edits: str
     mode: str
     last: LastShift | None
     view: str = "sheet"
     toast: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Asked:
-    """What the browser holds: zoom, selected task, edits not applied yet, the word on why."""
-
-    zoom: Zoom = "day"
-    mode: Mode = "push"
-    selected: str = ""
-    edits: tuple[DateEdit, ...] = ()
-    written: tuple[str, ...] = ()
-    why: str = ""
-    faults: tuple[tuple[str, str], ...] = ()
-    typed: tuple[tuple[str, str], ...] = ()
-    stale: str = ""
-    toast: str = ""
-    view: str = "sheet"
 
 
 def who_in(run: Run) -> dict[str, tuple[str, str]]:
@@ -195,13 +181,14 @@ def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date
     run = run_of(session, run_id, me)
     plan, template = plan_of(run, today), template_of_run(run)
     faults = dict(asked.faults)
-    result, written = None, asked.written
-    if asked.edits:
+    result, edits = None, read_edits(asked.documents, plan)
+    if edits:
         try:
-            result = cascade(plan, asked.edits, asked.mode)
+            result = cascade(plan, edits, asked.mode)
         except ShiftError as error:
             faults.setdefault("shift", f"{error}.")
-            result, written = _without_last(plan, asked)
+            result = _without_last(plan, edits, asked.mode)
+            edits = result.edits if result else ()
     crew = who_in(run)
     people = {key: (name, label) for key, (name, label) in crew.items()}
     sheet = run_sheet(
@@ -221,18 +208,29 @@ def work(session: Session, me: Person, run_id: int, asked: Asked, today: dt.date
     toast = asked.toast or ("" if panel else faults.get("shift", ""))
     last = last_shift(run) if head.may_change else None
     return Work(
-        head, sheet, tray, panel, selected, run.version, asked.zoom, written, asked.mode, last, asked.view, toast
+        head,
+        sheet,
+        tray,
+        panel,
+        selected,
+        run.version,
+        asked.zoom,
+        json.dumps([written(edit, plan.grid) for edit in edits]),
+        asked.mode,
+        last,
+        asked.view,
+        toast,
     )
 
 
-def _without_last(plan: Plan, asked: Asked) -> tuple[Cascade | None, tuple[str, ...]]:
-    """The edits before the one that cannot be carried out."""
-    for n in range(len(asked.edits) - 1, 0, -1):
+def _without_last(plan: Plan, edits: tuple[Edit, ...], mode: Mode) -> Cascade | None:
+    """What the edits before the one that cannot be carried out do."""
+    for n in range(len(edits) - 1, 0, -1):
         try:
-            return cascade(plan, asked.edits[:n], asked.mode), asked.written[:n]
+            return cascade(plan, edits[:n], mode)
         except ShiftError:
             continue
-    return None, ()
+    return None
 
 
 def run_head(run: Run, me: Person, plan: Plan) -> RunHead:
@@ -302,7 +300,7 @@ def last_shift(run: Run) -> LastShift | None:
 def _tray(result: Cascade, shown: Plan, crew: Mapping[str, tuple[str, str]], why: str, stale: str) -> Tray:
     rows = []
     people: set[str] = set()
-    named = {getattr(edit, "key", None) for edit in result.edits}
+    named = {edit.task for edit in result.edits}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
         name = crew.get(task.role or "", ("", ""))[0]

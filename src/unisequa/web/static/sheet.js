@@ -30,15 +30,14 @@ const markOf = (key) => document.querySelector(`#field .mk[data-k="${CSS.escape(
 // What the browser holds of the shift, with changes; null takes a field away.
 function held(changes = {}) {
   const form = shiftForm();
-  const values = { edit: [] };
+  const values = {};
   for (const input of form.elements) {
-    if (!input.name) continue;
-    if (input.name === "edit") values.edit.push(input.value);
-    else values[input.name] = input.value;
+    if (input.name) values[input.name] = input.value;
   }
   return { ...values, ...changes };
 }
 
+const edits = () => JSON.parse(held().edits);
 const path = (rest) => workNow().dataset.run + rest;
 let waiting = Promise.resolve();
 function work(rest, changes) {
@@ -90,7 +89,8 @@ function clicked(event) {
   const back = at("[data-put-back]");
   if (back) {
     const key = back.dataset.putBack;
-    return work("/work", { edit: held().edit.filter((edit) => key && edit.split("|")[1] !== key), ...(key ? {} : { why: "", mode: "push" }) });
+    const left = edits().filter((edit) => key && edit.task !== key);
+    return work("/work", { edits: JSON.stringify(left), ...(key ? {} : { why: "", mode: "push" }) });
   }
   const take = at("[data-take-back]");
   if (take) return work(`/shifts/${take.dataset.takeBack}/take-back`, {});
@@ -122,7 +122,7 @@ function select(key) {
     row.scrollIntoView({ block: "nearest", inline: "nearest" });
     requestAnimationFrame(() => showBar(key));
   }
-  if (held().edit.length) return work("/work", {});
+  if (edits().length) return work("/work", {});
   waiting = waiting.then(() => htmx.ajax("GET", path(`/tasks/${encodeURIComponent(key)}`), { source: "body", target: "#panel", swap: "innerHTML" }));
   return waiting;
 }

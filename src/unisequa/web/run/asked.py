@@ -3,85 +3,90 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 from collections.abc import Iterable
-from typing import cast
+from dataclasses import dataclass
+from typing import Any, cast
 
 from starlette.datastructures import FormData
 
 from unisequa.actions.errors import Refused
 from unisequa.core.calendars.typed import typed_date
-from unisequa.core.errors import TypedError
+from unisequa.core.errors import DocumentError, TypedError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import MODES
-from unisequa.core.shift.edits.dates import DateEdit, Due, Duration, Move
+from unisequa.core.shift.cascade import MODES, Mode
+from unisequa.core.shift.edits import Due, Duration, Edit, Move
+from unisequa.core.shift.edits.codec import read_all
 from unisequa.core.terms import MOST_DAYS
 from unisequa.web.drawing.scale import PX, Zoom
-from unisequa.web.run.views import Asked
 from unisequa.web.session import field
 
 MOST_EDITS = 200
 
 
-def written(edit: DateEdit) -> str:
-    """An edit as the page keeps it: ``move|crates|2027-01-25``."""
-    if isinstance(edit, Duration):
-        return f"duration|{edit.key}|{edit.slots}"
-    kind = "move" if isinstance(edit, Move) else "due"
-    return f"{kind}|{edit.key}|{dt.date.fromordinal(edit.day).isoformat()}"
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What the browser holds: zoom, selected task, edits not applied yet, the word on why."""
+
+    zoom: Zoom = "day"
+    mode: Mode = "push"
+    selected: str = ""
+    documents: tuple[Any, ...] = ()
+    why: str = ""
+    faults: tuple[tuple[str, str], ...] = ()
+    typed: tuple[tuple[str, str], ...] = ()
+    stale: str = ""
+    toast: str = ""
+    view: str = "sheet"
 
 
-def read_edits(texts: Iterable[str]) -> tuple[DateEdit, ...]:
-    """Edits as the page keeps them.
+def read_edits(documents: object, plan: Plan) -> tuple[Edit, ...]:
+    """Edits from their documents.
 
     Raises
     ------
     Refused
         Field ``shift``: for anything that is no edit.
     """
-    edits: list[DateEdit] = []
-    for text in texts:
-        kind, _, rest = text.partition("|")
-        key, _, value = rest.rpartition("|")
-        try:
-            if kind == "duration":
-                edits.append(Duration(key, int(value)))
-            elif kind == "move":
-                edits.append(Move(key, dt.date.fromisoformat(value).toordinal()))
-            elif kind == "due":
-                edits.append(Due(key, dt.date.fromisoformat(value).toordinal()))
-            else:
-                raise ValueError
-        except ValueError:
-            raise Refused({"shift": f'"{text}" is no edit of a date.'}) from None
-    if len(edits) > MOST_EDITS:
-        raise Refused({"shift": f"A shift has at most {MOST_EDITS} edits; apply these first."})
-    return tuple(edits)
+    try:
+        return tuple(read_all(documents, plan))
+    except DocumentError as error:
+        raise Refused({"shift": f"{error.faults[0]}."}) from None
 
 
-def joined(edits: Iterable[DateEdit], edit: DateEdit) -> tuple[DateEdit, ...]:
+def joined(edits: Iterable[Edit], edit: Edit) -> tuple[Edit, ...]:
     """The edits with one more, which takes the place of those it overrules."""
-    overruled = (Duration,) if isinstance(edit, Duration) else (Move, Due)
-    kept = tuple(e for e in edits if not (e.key == edit.key and isinstance(e, overruled)))
+    kept = tuple(e for e in edits if (e.task, e.holds) != (edit.task, edit.holds) or e.holds is None)
     return (*kept, edit)
 
 
 def asked_in(form: FormData, *, selected: str | None = None, view: str | None = None) -> Asked:
     """What a form says the browser holds."""
-    texts = [text for value in form.getlist("edit") for text in str(value).split(",") if text]
-    edits = read_edits(texts)
+    documents = _documents(field(form, "edits", 200_000))
     zoom, mode = field(form, "zoom", 10), field(form, "mode", 10)
     return Asked(
         zoom=cast(Zoom, zoom if zoom in PX else "day"),
         mode=mode if mode in MODES else "push",
         selected=field(form, "selected", 200) if selected is None else selected,
-        edits=edits,
-        written=tuple(written(edit) for edit in edits),
+        documents=documents,
         why=field(form, "why", 2000),
         view=view or ("list" if field(form, "view", 10) == "list" else "sheet"),
     )
 
 
-def typed_edit(plan: Plan, kind: str, key: str, text: str, *, today: dt.date) -> DateEdit:
+def _documents(text: str) -> tuple[object, ...]:
+    try:
+        found = json.loads(text or "[]")
+    except ValueError:
+        raise Refused({"shift": "What the page holds of the shift cannot be read; reload the page."}) from None
+    if not isinstance(found, list):
+        raise Refused({"shift": "What the page holds of the shift is no list of edits; reload the page."})
+    if len(found) > MOST_EDITS:
+        raise Refused({"shift": f"A shift has at most {MOST_EDITS} edits; apply these first."})
+    return tuple(found)
+
+
+def typed_edit(plan: Plan, kind: str, key: str, text: str, *, today: dt.date) -> Edit:
     """An edit from what somebody typed into a field of a task, or from the day its bar was let go on.
 
     ``kind`` is move, due or duration; ``end`` gives the duration that makes the task's last day the one typed.

@@ -1,0 +1,164 @@
+"""Edits of anchors, and of the whole run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence, Set
+from dataclasses import dataclass, replace
+from typing import ClassVar, Literal
+
+from unisequa.core.documents.measures import unrolled
+from unisequa.core.documents.template import Measure
+from unisequa.core.errors import ShiftError, did_you_mean
+from unisequa.core.network.latest import latest_places
+from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED, number_from, span_at
+from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.targets import derived_dates, with_dates_of
+from unisequa.core.shift.edits.edit import Edit, Option, part
+from unisequa.core.shift.prepared import Prepared
+from unisequa.core.terms import FINISHED, MOST_DAYS
+
+
+@dataclass(frozen=True, slots=True)
+class MoveAnchor(Edit):
+    """Put an anchor on ``day``. What is measured from it moves as far as its target does, keeping the distance
+    that people gave it; or with ``keep`` offsets back to the template's."""
+
+    kind = "anchor"
+    turn: ClassVar[int] = 1
+    options = (
+        Option("--anchor", "KEY=DATE", "move an anchor; distances are kept", "pair"),
+        Option(
+            "--reset-anchor", "KEY=DATE", "the same, back to the template's offsets", "pair", (("keep", "offsets"),)
+        ),
+    )
+
+    anchor: str = part("text", "anchor")
+    day: int = part("date", "on")
+    keep: Literal["distances", "offsets"] = part(
+        "choice", "keep", choices=("distances", "offsets"), default="distances"
+    )
+
+    @classmethod
+    def together(cls, work: Prepared, edits: Sequence[Edit]) -> None:
+        moved = [edit for edit in edits if isinstance(edit, MoveAnchor)]
+        for edit in moved:
+            edit.check(work.plan)
+        reset = {edit.anchor for edit in moved if edit.keep == "offsets"}
+        _put(work, {edit.anchor: edit.day for edit in moved}, reset)
+
+    def check(self, plan: Plan) -> None:
+        """Refuse an anchor that is not there, or that is measured from another."""
+        if self.anchor not in plan.anchors:
+            raise ShiftError(f'no anchor "{self.anchor}"{did_you_mean(self.anchor, plan.anchors)}', edit=self)
+        if self.anchor in plan.derived:
+            base = plan.labels[plan.derived[self.anchor].anchor]
+            raise ShiftError(f"{plan.labels[self.anchor]} is measured from {base}; move that one", edit=self)
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRun(Edit):
+    """Move every anchor and all that is not begun: ``by`` so many working days, or so that the first task starts on
+    the day ``to``."""
+
+    kind = "shift"
+    turn: ClassVar[int] = 2
+    options = (Option("--shift", "N|DATE", "move the whole run by working days, or to a day", "number or date"),)
+
+    by: int | None = part("number", "by", default=None)
+    to: int | None = part("date", "to", default=None)
+
+    def carry_out(self, work: Prepared) -> None:
+        plan, calendar = work.plan, work.calendars[None]
+        days = self._days(work)
+        if abs(days) > MOST_DAYS:
+            raise ShiftError(f"a run cannot be moved by {days} days; at most {MOST_DAYS}")
+        if not days:
+            return
+        measure = Measure(anchor="run", offset=days)
+        moved = {
+            key: unrolled(day, measure, calendar)
+            for key, day in work.anchors.items()
+            if day is not None and key not in plan.derived
+        }
+        _put(work, moved)
+        for i, task in enumerate(plan.tasks):
+            if not plan.is_parent(i) and i not in work.wishes and (task.when is None or task.target is None):
+                work.carry(i, days * work.activity(i).calendar.per_day)
+
+    def _days(self, work: Prepared) -> int:
+        if (self.by is None) == (self.to is None):
+            raise ShiftError("a run is moved either by working days or to a day; give one of the two")
+        if self.by is not None:
+            return self.by
+        reach, calendar = work.plan.reach(), work.calendars[None]
+        if reach is None:
+            raise ShiftError("the run has no dates yet; give an anchor its date instead")
+        assert self.to is not None
+        return calendar.day_index(work.grid.day(self.to)) - calendar.day_index(reach[0])
+
+
+def _put(work: Prepared, days: Mapping[str, int], reset: Set[str] = frozenset()) -> None:
+    """Put anchors on other days; ``reset`` names those whose tasks go back to the template's offsets."""
+    plan = work.plan
+    before = latest_places(_unplaced(work)) if plan.direction == "backward" else {}
+    was = work.anchors
+    work.anchors = derived_dates({**was, **days}, plan.derived, work.calendars)
+    changed = {key for key, day in work.anchors.items() if day != was[key]}
+    again = {key for key in work.anchors if _base(plan, key) in reset}
+    for i in range(len(plan.tasks)):
+        _remeasure(work, i, changed, again)
+    if plan.direction == "backward":
+        after = latest_places(_unplaced(work))
+        for i, at in before.items():
+            if i in after and i not in work.wishes:
+                work.carry(i, work.activity(i).calendar.count(at, after[i]))
+
+
+def _base(plan: Plan, anchor: str) -> str:
+    """The anchor that a derived one is measured from in the end."""
+    for _ in plan.derived:
+        anchor = plan.derived[anchor].anchor if anchor in plan.derived else anchor
+    return anchor
+
+
+def _unplaced(work: Prepared) -> Network:
+    """The network with no floors but the targets."""
+    activities = (
+        replace(work.activity(i), floor=target[0] if (target := work.task(i).target) else None)
+        for i in range(len(work.plan.tasks))
+    )
+    return work.network.with_activities(activities)
+
+
+def _remeasure(work: Prepared, i: int, changed: set[str], again: set[str]) -> None:
+    """Measure what a task has from anchors anew, and want it moved as far as its target moves."""
+    task = work.task(i)
+    names = {measure.anchor for measure in (*task.limits_from, *task.deadlines_from)} | (
+        {task.when.anchor} if task.when else set()
+    )
+    if task.state in FINISHED or not names & changed:
+        return
+    old = task.target
+    task = work.tasks[i] = with_dates_of(task, work.anchors, work.calendars)
+    activity = work.activities[i] = replace(
+        work.activity(i),
+        calendar=work.activity(i).calendar if task.stands else work.calendars.of(task),
+        not_before=None if task.not_before is None else work.start_of(task, task.not_before),
+        deadline=task.deadline,
+        undated=False,
+    )
+    work.looked_at.add(i)
+    work.causes[i] = "anchor"
+    if task.target is None or task.target == old or task.stands == "begun":
+        return
+    if task.fixed:
+        work.kept_fixed.add(i)
+        return
+    start = work.wishes.get(i, work.plan.schedule.start[i])
+    back = task.when is not None and task.when.anchor in again
+    if back or old is None or start in {UNDATED, old[0]}:
+        work.wishes[i] = task.target[0]
+    else:
+        slots = activity.calendar.count(old[0], task.target[0])
+        work.wishes[i] = span_at(activity, number_from(activity, "S", start) + slots)[0]

@@ -1,0 +1,98 @@
+"""Days closed and reopened, in every calendar of the run."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import ClassVar
+
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.documents.calendar import CalendarDocument
+from unisequa.core.errors import ShiftError
+from unisequa.core.network.places import UNDATED
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.shift.edits.edit import Edit, Option, part
+from unisequa.core.shift.prepared import Prepared
+from unisequa.core.terms import FINISHED, MOST_DAYS
+
+
+@dataclass(frozen=True, slots=True)
+class DaysEdit(Edit):
+    """The days from ``first`` to ``last``, both included."""
+
+    turn: ClassVar[int] = 0
+
+    first: int = part("day", "first")
+    last: int = part("day", "last")
+    label: str = part("text", "label", default="")
+
+    @classmethod
+    def together(cls, work: Prepared, edits: Sequence[Edit]) -> None:
+        documents = work.plan.calendars.documents
+        for edit in edits:
+            assert isinstance(edit, DaysEdit)
+            edit.check()
+            documents = tuple(edit.of(document) for document in documents)
+        work.calendars = Calendars(documents, work.grid)
+        work.rebuild()
+        plan = work.plan
+        for i, task in enumerate(plan.tasks):
+            if task.state in FINISHED or plan.is_parent(i) or plan.schedule.start[i] == UNDATED:
+                continue
+            if task.state == "under way":
+                work.pins[i] = work.begun_span(i, plan.schedule.start[i])
+            elif not task.stands:
+                work.looked_at.add(i)
+                work.causes[i] = "closure"
+
+    def check(self) -> None:
+        """Refuse days that run backward or on and on."""
+        if self.last < self.first:
+            raise ShiftError("a closure ends before it begins; give the earlier day first", edit=self)
+        if self.last - self.first > MOST_DAYS:
+            raise ShiftError("a closure lasts over a hundred years; close fewer days", edit=self)
+
+    def days(self) -> list[dt.date]:
+        """The days themselves."""
+        return [dt.date.fromordinal(day) for day in range(self.first, self.last + 1)]
+
+    def of(self, document: CalendarDocument) -> CalendarDocument:
+        """A calendar's document with this carried out."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, slots=True)
+class Close(DaysEdit):
+    """Nobody works on these days."""
+
+    kind = "close"
+    options = (Option("--close", "DATE[..DATE]", "days on which nobody works", "range"),)
+
+    def of(self, document: CalendarDocument) -> CalendarDocument:
+        days, written = self.days(), document.written()
+        first, last = days[0].isoformat(), days[-1].isoformat()
+        closure = {"from": first, "to": last, "label": self.label} if first != last or self.label else first
+        written["closures"] = [*written.get("closures", []), closure]
+        closed = set(days)
+        written["extra_working_days"] = [day.isoformat() for day in document.extra_working_days if day not in closed]
+        return CalendarDocument.model_validate(written)
+
+
+@dataclass(frozen=True, slots=True)
+class Reopen(DaysEdit):
+    """These days that were closed are worked; weekends stay what they are."""
+
+    kind = "reopen"
+    options = (Option("--reopen", "DATE[..DATE]", "closed days that are worked after all", "range"),)
+
+    def of(self, document: CalendarDocument) -> CalendarDocument:
+        calendar: WorkingCalendar = document.working()
+        reopened = [
+            day
+            for day in self.days()
+            if not calendar.is_working_day(day.toordinal()) and document.week[day.weekday()] == "1"
+        ]
+        written = document.written()
+        written["extra_working_days"] = [day.isoformat() for day in (*document.extra_working_days, *reopened)]
+        return CalendarDocument.model_validate(written)

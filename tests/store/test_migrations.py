@@ -1,0 +1,70 @@
+"""A data folder from the version before: it opens, with all it holds."""
+
+from __future__ import annotations
+
+import datetime as dt
+import gzip
+import sqlite3
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select, text
+
+from unisequa.actions.runs import shifts
+from unisequa.core.shift.edits import KINDS
+from unisequa.core.shift.edits.codec import read_all, written
+from unisequa.store.plans import plan_of
+from unisequa.store.store import Store
+from unisequa.store.tables import Run
+
+KEPT = Path(__file__).parents[1] / "data" / "tables-0003.sql.gz"
+TODAY = dt.date(2026, 11, 25)
+
+
+@pytest.fixture
+def before(tmp_path: Path) -> dict[str, int]:
+    """The rows of every table, in a file as the version before left it."""
+    with sqlite3.connect(tmp_path / "unisequa.sqlite3") as connection:
+        connection.executescript(gzip.decompress(KEPT.read_bytes()).decode())
+        names = [name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+        counts = {name: connection.execute(f'SELECT count(*) FROM "{name}"').fetchone()[0] for name in names}
+    connection.close()
+    return counts
+
+
+@pytest.fixture
+def store(before: dict[str, int], tmp_path: Path) -> Iterator[Store]:
+    made = Store(f"sqlite:///{tmp_path / 'unisequa.sqlite3'}")
+    made.migrate()
+    yield made
+    made.engine.dispose()
+
+
+def test_no_row_is_lost(before: dict[str, int], store: Store) -> None:
+    with store.reading() as session:
+        now = {name: session.scalar(text(f'SELECT count(*) FROM "{name}"')) for name in before}
+    assert now == before and before["shifts"] > 15
+
+
+def test_edits_of_every_kind_are_read_back(store: Store) -> None:
+    kinds = set()
+    with store.reading() as session:
+        for run in session.scalars(select(Run)):
+            plan = plan_of(run, TODAY)
+            for shift in run.shifts:
+                edits = read_all(shift.edits, plan)
+                assert [written(edit, plan.grid) for edit in edits] == shift.edits
+                kinds |= {type(edit) for edit in edits}
+    assert kinds == set(KINDS)
+
+
+def test_a_shift_from_then_is_taken_back_now(store: Store) -> None:
+    with store.writing() as session:
+        run = next(run for run in session.scalars(select(Run)) if run.name.endswith("Moss and Lantern"))
+        standing = [shift.number for shift in run.shifts if not shift.taken_back_at]
+        before = {row.key: row.start_on for row in run.tasks}
+        for number in reversed(standing):
+            shifts.take_back(session, run.keeper, run.id, number, TODAY)
+        assert {row.key: row.start_on for row in run.tasks} != before
+        assert all(shift.taken_back_at for shift in run.shifts)
