@@ -1,4 +1,4 @@
-"""The page of a large run, as the server makes it."""
+"""Pages of large runs and of many, as the server makes them."""
 
 from __future__ import annotations
 
@@ -6,19 +6,25 @@ import datetime as dt
 import statistics
 import tempfile
 import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 from fastapi.testclient import TestClient
+from httpx2 import Response
+from sqlalchemy import text
 
-from unisequa.actions.runs.runs import Choices, start_run
+from bench.networks import bare_loop, job
+from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
 from unisequa.settings import Settings
+from unisequa.store.store import Session
 from unisequa.store.tables import Calendar
 from unisequa.web.app import create_app
 
-TASKS = 300
+TASKS, MOVED, RUNS = 300, 500, 2_000
 
 
 def long_template(tasks: int = TASKS) -> dict[str, object]:
@@ -52,8 +58,20 @@ def long_template(tasks: int = TASKS) -> dict[str, object]:
     }
 
 
-def page_of_300(rounds: int) -> tuple[float, float]:
-    """Median milliseconds to answer, and kilobytes of the answer before compression."""
+@dataclass(frozen=True, slots=True)
+class PageFigures:
+    """What the server takes, in loops (the bare integer loop over 10,000 steps of the same run), and kilobytes before
+    compression."""
+
+    page: float
+    page_kb: float
+    runs: float
+    runs_kb: float
+    drop: float
+
+
+def figures(rounds: int) -> PageFigures:
+    """The page of a run with 300 tasks, the list of 2,000 runs, and the drop of a bar among 500 tasks."""
     with tempfile.TemporaryDirectory() as folder:
         settings = Settings(data=Path(folder), demo=True, today=dt.date(2026, 6, 10))
         app = create_app(settings)
@@ -61,21 +79,65 @@ def page_of_300(rounds: int) -> tuple[float, float]:
             people = [_person(session, name, title, "-") for name, title in PEOPLE[:5]]
             house = {"name": "house", "holidays": {"country": "GB", "subdivision": "ENG"}}
             session.add(Calendar(name="house", document=house))
-            edition = keep_template(session, people[0], read_template(long_template()), released=True)
             crew = {f"r{i}": str(person.id) for i, person in enumerate(people)}
             choices = Choices(anchors={"go": dt.date(2026, 6, 1)}, crew=crew)
-            run = start_run(session, people[0], edition, choices, settings.day())
-            number, first = run.id, people[0].id
+
+            def started(tasks: int) -> int:
+                template = read_template({**long_template(tasks), "name": f"Long, {tasks}"})
+                made = keep_template(session, people[0], template, released=True).template_id
+                return start_run(session, people[0], made, None, choices, settings.day())
+
+            page, large, small = started(TASKS), started(MOVED), started(20)
+            _copies(session, small, RUNS)
         client = TestClient(app, headers={"accept-encoding": "identity"})
         form = client.get("/sign-in").text
         token = form.split('name="csrf" value="')[1].split('"')[0]
-        client.post("/sign-in", data={"csrf": token, "sample": str(first)})
-        times, size = [], 0.0
-        for _ in range(rounds):
-            begun = time.perf_counter()
-            answer = client.get(f"/runs/{number}")
-            times.append((time.perf_counter() - begun) * 1000)
-            assert answer.status_code == 200 and answer.text.count('role="row" data-k=') == TASKS
-            size = len(answer.content) / 1000
+        client.post("/sign-in", data={"csrf": token, "sample": str(people[0].id)})
+        token = client.get(f"/runs/{page}").text.split('data-csrf="')[1].split('"')[0]
+        loop = bare_loop(job(10_000))
+        edit = {"kind": "move", "key": "step-0", "value": "wd+3", "zoom": "day", "mode": "push", "csrf": token}
+        seen, in_loops = _asked(lambda: client.get(f"/runs/{page}"), loop, rounds)
+        listed, list_in_loops = _asked(lambda: client.get("/runs"), loop, rounds)
+        tray, drop_in_loops = _asked(
+            lambda: client.post(f"/runs/{large}/work", data=edit, headers={"hx-request": "true"}), loop, rounds
+        )
+        assert seen.text.count('role="row" data-k=') == TASKS
+        assert listed.text.count("<tr>") > RUNS and "Moves" in tray.text
         app.state.store.engine.dispose()
-    return statistics.median(times[1:]), size
+    return PageFigures(
+        in_loops, len(seen.content) / 1000, list_in_loops, len(listed.content) / 1000, drop_in_loops
+    )
+
+
+def _asked(ask: Callable[[], Response], loop: Callable[[], object], rounds: int) -> tuple[Response, float]:
+    """An answer, and the median of the time it took over that of a loop clocked beside it."""
+    answer, ratios = ask(), []
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        answer = ask()
+        took = time.perf_counter() - begun
+        begun = time.perf_counter()
+        loop()
+        ratios.append(took / (time.perf_counter() - begun))
+    assert answer.status_code == 200
+    return answer, statistics.median(ratios)
+
+
+def _copies(session: Session, run_id: int, count: int) -> None:
+    """So many runs with tasks and all that is kept of them, as one of them is."""
+    session.flush()
+    connection = session.connection()
+    for table in ("runs", "tasks", "crew"):
+        row = connection.execute(text(f"SELECT * FROM {table} LIMIT 1")).mappings().one()
+        own = "id" if table == "runs" else "run_id"
+        columns = [name for name in row if name not in {"id", own}]
+        names = ", ".join(columns)
+        new = f"{own}, {names}"
+        connection.execute(
+            text(
+                f"INSERT INTO {table} ({new}) "
+                f"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < :count) "
+                f"SELECT :first + n.i, {names} FROM {table}, n WHERE {table}.{own} = :run"
+            ),
+            {"count": count, "first": 1000, "run": run_id},
+        )

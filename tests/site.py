@@ -12,8 +12,8 @@ from fastapi.testclient import TestClient
 from httpx2 import Response
 
 from tests.plans import document, step
-from unisequa.actions.people.people import hash_password
-from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.people.people import Actor, as_actor, hash_password
+from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.settings import Settings
@@ -68,11 +68,8 @@ class Site:
             browser.sign_in(name)
         return browser
 
-    def person(self, name: str) -> Person:
-        with self.store.reading() as session:
-            found = session.get(Person, self.people[name])
-            assert found
-            return found
+    def person(self, name: str) -> Actor:
+        return Actor(self.people[name], name)
 
 
 class Browser:
@@ -112,12 +109,12 @@ def make_site(folder: Path, *, demo: bool = False, content: dict[str, Any] | Non
             people[name] = person
         session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
         session.flush()
-        edition = keep_template(session, people["Ada"], read_template(content or job()), released=True)
+        edition = keep_template(session, as_actor(people["Ada"]), read_template(content or job()), released=True)
         choices = Choices(
             anchors={"go": dt.date(2026, 6, 1)},
             facts={"number": "7"} if not content else {},
             crew={"writer": str(people["Bela"].id), "editor": str(people["Cleo"].id)} if not content else {},
         )
-        run = start_run(session, people["Ada"], edition, choices, TODAY)
+        run = start_run(session, as_actor(people["Ada"]), edition.template_id, None, choices, TODAY)
         ids = {name: person.id for name, person in people.items()}
-    return Site(app, store, ids, edition.template_id, run.id)
+    return Site(app, store, ids, edition.template_id, run)

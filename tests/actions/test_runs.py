@@ -10,27 +10,32 @@ import pytest
 
 from tests.plans import dates, document, step
 from tests.site import TODAY, Site, make_site
-from unisequa.actions.errors import NotAllowed, Refused
-from unisequa.actions.runs import runs
-from unisequa.actions.runs.runs import Choices
+from unisequa.actions.runs.crew import fill_role
+from unisequa.actions.runs.life import set_run_state
+from unisequa.actions.runs.seeing import task_of
+from unisequa.actions.runs.start import Choices, rehearse, start_run
+from unisequa.actions.runs.work import act_on_task
 from unisequa.actions.templates.drafts import edit_draft
-from unisequa.actions.templates.library import edition_of, keep_template
+from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Wait
+from unisequa.core.errors import NotAllowed, Refused
 from unisequa.core.work.task_states import shown_state
+from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
-from unisequa.store.rules import elsewhere
+from unisequa.store.queries.runs import run_by_id
 from unisequa.store.tables import HistoryRow, Run
+from unisequa.store.waits import AwaitedElsewhere
 
 
 def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:
     with site.store.writing() as session:
-        runs.act_on_task(session, site.person(who), site.run, key, what, TODAY, **more)
+        act_on_task(session, site.person(who), site.run, key, what, TODAY, **more)
 
 
 def states(site: Site) -> dict[str, str]:
     with site.store.reading() as session:
-        plan = plan_of(runs.run_of(session, site.run), TODAY)
+        plan = plan_of(run_by_id(session, site.run), TODAY)
         return {task.key: shown_state(plan, i) for i, task in enumerate(plan.tasks)}
 
 
@@ -38,11 +43,10 @@ def test_a_run_keeps_the_dates_that_were_shown_before_it_was_started(site: Site)
     ada = site.person("Ada")
     choices = Choices(anchors={"go": dt.date(2026, 6, 5)}, facts={"number": "8"})
     with site.store.writing() as session:
-        edition = edition_of(session, ada, site.template)
-        shown = runs.rehearse(session, ada, edition, choices, TODAY)
-        started = runs.start_run(session, ada, edition, choices, TODAY)
+        shown = rehearse(session, ada, site.template, None, choices, TODAY)
+        started = start_run(session, ada, site.template, None, choices, TODAY)
     with site.store.reading() as session:
-        kept = plan_of(runs.run_of(session, started.id), TODAY)
+        kept = plan_of(run_by_id(session, started), TODAY)
     assert kept.name == shown.name == "Bulletin 8"
     assert dates(kept) == dates(shown)
     assert list(kept.schedule.total_slack) == list(shown.schedule.total_slack)
@@ -51,8 +55,7 @@ def test_a_run_keeps_the_dates_that_were_shown_before_it_was_started(site: Site)
 
 def test_a_run_that_cannot_be_started_leaves_nothing_behind(site: Site) -> None:
     with pytest.raises(Refused) as caught, site.store.writing() as session:
-        edition = edition_of(session, site.person("Ada"), site.template)
-        runs.start_run(session, site.person("Ada"), edition, Choices(facts={"number": "many"}), TODAY)
+        start_run(session, site.person("Ada"), site.template, None, Choices(facts={"number": "many"}), TODAY)
     assert set(caught.value.faults) == {"anchors.go", "facts.number"}
     with site.store.reading() as session:
         assert session.query(Run).count() == 1
@@ -109,7 +112,7 @@ def test_only_what_may_be_skipped_is_dropped_and_what_follows_goes_on(site: Site
 def test_what_is_begun_and_done_takes_its_actual_dates_and_moves_nobody_else(site: Site) -> None:
     def stand() -> Any:
         with site.store.reading() as session:
-            return dates(plan_of(runs.run_of(session, site.run), TODAY))
+            return dates(plan_of(run_by_id(session, site.run), TODAY))
 
     before = stand()
     act(site, "Bela", "draft", "begin")
@@ -140,10 +143,10 @@ def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path) -
 )
 def test_what_cannot_be_started_here_says_so(site: Site, change: dict[str, Any], said: str) -> None:
     with site.store.writing() as session:
-        ada = session.merge(site.person("Ada"))
-        edition = keep_template(session, ada, read_template(document([step("a")]) | change), released=True)
+        ada = site.person("Ada")
+        made = keep_template(session, ada, read_template(document([step("a")]) | change), released=True).template_id
         with pytest.raises(Refused, match=said):
-            runs.start_run(session, ada, edition, Choices(anchors={"go": TODAY}), TODAY)
+            start_run(session, ada, made, None, Choices(anchors={"go": TODAY}), TODAY)
 
 
 def test_every_act_is_written_down_with_who_and_when(site: Site) -> None:
@@ -156,7 +159,7 @@ def test_every_act_is_written_down_with_who_and_when(site: Site) -> None:
 
 def test_a_run_on_hold_is_not_worked_on(site: Site) -> None:
     with site.store.writing() as session:
-        runs.set_run_state(session, site.person("Ada"), site.run, "on hold")
+        set_run_state(session, site.person("Ada"), site.run, "on hold")
     with pytest.raises(Refused, match="on hold"):
         act(site, "Bela", "draft", "begin")
 
@@ -164,10 +167,10 @@ def test_a_run_on_hold_is_not_worked_on(site: Site) -> None:
 def test_nobody_is_put_into_a_role_by_a_number_that_nobody_has(site: Site) -> None:
     ada = site.person("Ada")
     with pytest.raises(Refused, match="nobody"), site.store.writing() as session:
-        runs.fill_role(session, ada, site.run, "writer", "999")
+        fill_role(session, ada, site.run, "writer", "999", TODAY)
     choices = Choices(anchors={"go": TODAY}, facts={"number": "8"}, crew={"writer": "999"})
     with pytest.raises(Refused) as caught, site.store.writing() as session:
-        runs.start_run(session, ada, edition_of(session, ada, site.template), choices, TODAY)
+        start_run(session, ada, site.template, None, choices, TODAY)
     assert set(caught.value.faults) == {"crew.writer"}
 
 
@@ -184,9 +187,9 @@ def mailing(site: Site, go: dt.date, **sign_off: Any) -> int:
     job = document([packing, posting], name="Mailing", roles=roles, facts=facts)
     with site.store.writing() as session:
         bela = site.person("Bela")
-        edition = keep_template(session, bela, read_template(job), released=True)
+        made = keep_template(session, bela, read_template(job), released=True).template_id
         choices = Choices(anchors={"go": go}, crew={"signer": str(site.people["Ada"])})
-        return runs.start_run(session, bela, edition, choices, TODAY).id
+        return start_run(session, bela, made, None, choices, TODAY)
 
 
 def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) -> None:
@@ -198,27 +201,27 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
         name = bulletin.name
     run = mailing(site, go)
     with site.store.reading() as session:
-        found = runs.run_of(session, run)
+        found = run_by_id(session, run)
         assert printed and found.tasks[0].start_on and found.tasks[0].start_on > printed
         assert shown_state(plan_of(found, TODAY), 0) == "waiting"
     with site.store.writing() as session, pytest.raises(Refused, match=f"waits for Print of {name}"):
-        runs.act_on_task(session, site.person("Bela"), run, "pack", "finish", TODAY)
+        act_on_task(session, site.person("Bela"), run, "pack", "finish", TODAY)
     for key, who in (("draft", "Bela"), ("check", "Cleo")):
         act(site, who, key, "finish")
     act(site, "Ada", "check", "sign off")
     act(site, "Bela", "print", "finish")
     with site.store.reading() as session:
-        assert shown_state(plan_of(runs.run_of(session, run), TODAY), 0) == "ready"
+        assert shown_state(plan_of(run_by_id(session, run), TODAY), 0) == "ready"
     with site.store.writing() as session:  # a draft with another name is still the same template
         edit_draft(session, site.person("Ada"), site.template, lambda t: t.model_copy(update={"name": "Newsletter"}))
     with site.store.reading() as session:
-        assert plan_of(runs.run_of(session, run), TODAY).tasks[0].waits[0].run == name
+        assert plan_of(run_by_id(session, run), TODAY).tasks[0].waits[0].run == name
         printing = WAIT.model_copy(update={"template": "Newsletter", "step": "print"})
-        finishes = [elsewhere(session, TODAY, slots)(printing, go).finish for slots in (1, 1440)]
+        finishes = [AwaitedElsewhere(session, [printing], TODAY, slots)(printing, go).finish for slots in (1, 1440)]
         assert finishes[0] and finishes[1] == finishes[0] * 1440
     alone = mailing(site, go + dt.timedelta(days=1))
     with site.store.reading() as session:
-        awaited = plan_of(runs.run_of(session, alone), TODAY).tasks[0].waits[0]
+        awaited = plan_of(run_by_id(session, alone), TODAY).tasks[0].waits[0]
         assert awaited.words == "print of Newsletter, which has no run of that date yet"
 
 
@@ -227,20 +230,23 @@ def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Sit
 
     def state(day: int) -> str:
         with site.store.reading() as session:
-            return plan_of(runs.run_of(session, run), TODAY + dt.timedelta(days=day)).tasks[1].state
+            return plan_of(run_by_id(session, run), TODAY + dt.timedelta(days=day)).tasks[1].state
 
     with site.store.writing() as session:
-        runs.act_on_task(session, site.person("Bela"), run, "post", "finish", TODAY)
-        row = runs.task_of(runs.run_of(session, run), "post")
+        act_on_task(session, site.person("Bela"), run, "post", "finish", TODAY)
+        row = task_of(run_by_id(session, run), "post")
         row.done_at = dt.datetime.combine(TODAY, dt.time(16))
+        bring_up(row.run, TODAY)
     assert state(30) == "in review"
     with site.store.writing() as session, pytest.raises(Refused, match="held in review until Copies is over 10"):
-        runs.act_on_task(session, site.person("Ada"), run, "post", "sign off", TODAY)
+        act_on_task(session, site.person("Ada"), run, "post", "sign off", TODAY)
     with site.store.writing() as session:
-        runs.run_of(session, run).facts = {"copies": 12}
+        row = run_by_id(session, run)
+        row.facts = {"copies": 12}
+        bring_up(row, TODAY)
     with site.store.reading() as session:
-        awaited = elsewhere(session, TODAY + dt.timedelta(days=3))(WAIT, TODAY)
+        awaited = AwaitedElsewhere(session, [WAIT], TODAY + dt.timedelta(days=3))(WAIT, TODAY)
         assert awaited.done and awaited.run == "Mailing"
-        assert not elsewhere(session, TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
+        assert not AwaitedElsewhere(session, [WAIT], TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
     # done on a Wednesday: Thursday and Friday pass without an objection, so it is signed off on Saturday
     assert [state(day) for day in (0, 1, 2, 3)] == ["in review", "in review", "in review", "done"]

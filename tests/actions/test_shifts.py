@@ -8,15 +8,17 @@ import pytest
 
 from tests.plans import dates, day
 from tests.site import TODAY, Site
-from unisequa.actions.errors import NotAllowed, Refused, Stale
-from unisequa.actions.runs import runs, shifts
+from unisequa.actions.runs import shifts
+from unisequa.actions.runs.work import act_on_task
+from unisequa.core.errors import NotAllowed, Refused, Stale
 from unisequa.core.shift.edits import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
 from unisequa.store.plans import plan_of
+from unisequa.store.queries.runs import run_by_id
 
 
 def apply(site: Site, *edits: Edit, who: str = "Ada", version: int = 0) -> int:
     with site.store.writing() as session:
-        now = runs.run_of(session, site.run).version
+        now = run_by_id(session, site.run).version
         return shifts.apply_shift(session, site.person(who), site.run, version or now, edits, TODAY, "why").number
 
 
@@ -27,7 +29,7 @@ def take_back(site: Site, number: int) -> None:
 
 def stands(site: Site) -> dict[str, tuple[str, str] | None]:
     with site.store.reading() as session:
-        return dates(plan_of(runs.run_of(session, site.run), TODAY))
+        return dates(plan_of(run_by_id(session, site.run), TODAY))
 
 
 def test_a_shift_is_kept_and_taken_back_whole(site: Site) -> None:
@@ -42,13 +44,13 @@ def test_a_shift_is_kept_and_taken_back_whole(site: Site) -> None:
     take_back(site, number)
     assert stands(site) == before
     with site.store.reading() as session:
-        assert [row.duration for row in runs.run_of(session, site.run).tasks] == [2, 1, 3, 1]
+        assert [row.duration for row in run_by_id(session, site.run).tasks] == [2, 1, 3, 1]
 
 
 def everything(site: Site) -> tuple[Any, ...]:
     """All of a run that a shift can change."""
     with site.store.reading() as session:
-        run = runs.run_of(session, site.run)
+        run = run_by_id(session, site.run)
         tasks = [(t.key, t.state, t.fixed, t.start_on, t.finish_on, t.target_start_on, t.duration) for t in run.tasks]
         return tasks, sorted((k.source_id, k.target_id, k.lag) for k in run.links), run.anchors, run.calendars
 
@@ -75,7 +77,7 @@ def test_a_shift_from_before_records_were_kept_is_taken_back_by_its_dates(site: 
     before = stands(site)
     number = apply(site, Move("draft", day("2026-06-05")), Duration("print", 5))
     with site.store.writing() as session:
-        runs.run_of(session, site.run).shifts[0].record = None
+        run_by_id(session, site.run).shifts[0].record = None
     take_back(site, number)
     assert stands(site) == before
 
@@ -103,7 +105,7 @@ def test_a_shift_that_something_later_builds_on_stands(site: Site) -> None:
 def test_a_shift_of_a_task_that_is_done_since_stands(site: Site) -> None:
     number = apply(site, Move("draft", day("2026-06-02")))
     with site.store.writing() as session:
-        runs.act_on_task(session, site.person("Ada"), site.run, "draft", "finish", TODAY)
+        act_on_task(session, site.person("Ada"), site.run, "draft", "finish", TODAY)
     with pytest.raises(Refused, match="Draft is done since"):
         take_back(site, number)
 

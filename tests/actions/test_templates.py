@@ -10,20 +10,22 @@ import pytest
 
 from tests.plans import document, step
 from tests.site import Site, job
-from unisequa.actions import access
-from unisequa.actions.errors import NotAllowed, NotThere, Refused
-from unisequa.actions.lookback import from_run
-from unisequa.actions.runs import runs
-from unisequa.actions.runs.runs import Choices, start_run
-from unisequa.actions.templates import drafts, editions
+from unisequa.actions.lookback import run_as_template
+from unisequa.actions.runs.seeing import list_runs, run_of, task_of
+from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.templates import drafts, editions, rights
 from unisequa.actions.templates import library as templates
+from unisequa.actions.templates.seeing import edition_of
+from unisequa.actions.templates.sheet import see_sheet
 from unisequa.core.design import editing
 from unisequa.core.design.rows import Line, Place, insert
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Template
+from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.store.documents import template_of, template_of_run
+from unisequa.store.queries.runs import run_by_id
 from unisequa.store.tables import Leave
-from unisequa.web.template.view import Asked, sheet_of
+from unisequa.web.template.view import as_sent
 
 TODAY = dt.date(2026, 6, 3)
 
@@ -44,14 +46,13 @@ def back(site: Site, who: str = "Ada", *, again: bool = False) -> drafts.TakenBa
 
 def titles(site: Site, who: str = "Ada", number: int | None = None) -> list[str]:
     with site.store.reading() as session:
-        edition = editions.edition_of(session, site.person(who), site.template, number)
+        edition = edition_of(session, site.person(who), site.template, number)
         return [step.title for step in template_of(edition).steps]
 
 
 def let(site: Site, who: str, right: str) -> None:
     with site.store.writing() as session:
-        row = drafts.template_row(session, site.template)
-        access.give_right(session, site.person("Ada"), row, site.people[who], right)
+        rights.give_right(session, site.person("Ada"), site.template, site.people[who], right)
 
 
 def release(site: Site, note: str = "") -> None:
@@ -74,7 +75,7 @@ def test_a_released_edition_and_the_runs_made_from_it_never_change(site: Site) -
     release(site, "clearer")
     assert titles(site, "Bela")[0] == "Write it" and titles(site, "Bela", 1)[0] == "Draft"
     with site.store.reading() as session:
-        run = runs.run_of(session, site.run)
+        run = run_by_id(session, site.run)
         assert run.edition.number == 1 and run.tasks[0].title == "Draft"
 
 
@@ -137,23 +138,23 @@ def test_who_may_look_start_edit_and_own_is_held_to_that(site: Site) -> None:
     with pytest.raises(NotAllowed, match="Ask Ada"):
         rename(site, "Bela")
     with site.store.writing() as session:
-        access.open_to(session, site.person("Ada"), drafts.template_row(session, site.template), "nothing")
+        rights.open_to(session, site.person("Ada"), site.template, "nothing")
     with pytest.raises(NotThere):
         titles(site, "Bela")
     let(site, "Bela", "look")
     assert titles(site, "Bela")
     with pytest.raises(NotAllowed), site.store.writing() as session:
-        edition = editions.edition_of(session, site.person("Bela"), site.template)
-        start_run(session, site.person("Bela"), edition, Choices(anchors={"go": TODAY}, facts={"number": "1"}), TODAY)
+        choices = Choices(anchors={"go": TODAY}, facts={"number": "1"})
+        start_run(session, site.person("Bela"), site.template, None, choices, TODAY)
     with site.store.reading() as session:
         cleo, lead = site.person("Cleo"), site.person("Bela")
-        assert runs.runs(session, lead) and runs.runs(session, cleo)  # Cleo is in the crew
-        runs.run_of(session, site.run, cleo).crew[2].person_id = None
-        assert not runs.runs(session, cleo) and runs.runs(session, lead)
-        assert not templates.library(session, site.person("Cleo")) and templates.library(session, site.person("Bela"))
+        assert list_runs(session, lead) and list_runs(session, cleo)  # Cleo is in the crew
+        run_of(session, site.run, cleo).crew[2].person_id = None
+        session.flush()
+        assert not list_runs(session, cleo) and list_runs(session, lead)
+        assert not templates.library(session, cleo).any_at_all and templates.library(session, lead).entries
     with site.store.writing() as session:
-        row = drafts.template_row(session, site.template)
-        access.hand_over(session, site.person("Ada"), row, site.people["Bela"])
+        rights.hand_over(session, site.person("Ada"), site.template, site.people["Bela"])
     rename(site, "Bela")
     rename(site, "Ada", "Still mine to edit")
     with pytest.raises(NotAllowed, match="Only Bela"):
@@ -163,10 +164,8 @@ def test_who_may_look_start_edit_and_own_is_held_to_that(site: Site) -> None:
 def test_a_retired_edition_is_not_started_until_it_is_used_again(site: Site) -> None:
     def start() -> None:
         with site.store.writing() as session:
-            edition = editions.edition_of(session, site.person("Bela"), site.template)
-            start_run(
-                session, site.person("Bela"), edition, Choices(anchors={"go": TODAY}, facts={"number": "1"}), TODAY
-            )
+            choices = Choices(anchors={"go": TODAY}, facts={"number": "1"})
+            start_run(session, site.person("Bela"), site.template, None, choices, TODAY)
 
     with site.store.writing() as session:
         editions.retire(session, site.person("Ada"), site.template, 1)
@@ -182,7 +181,9 @@ def test_going_back_to_an_edition_is_an_edit_that_can_be_undone_and_compared(sit
     edit(site, lambda t: editing.remove_steps(t, ["party"]))
     release(site)
     with site.store.reading() as session:
-        found = [str(line) for line in editions.compare(session, site.person("Bela"), site.template, 1, 2)]
+        found = [
+            str(line) for line in editions.see_editions(session, site.person("Bela"), site.template, 1, 2).changes or ()
+        ]
     assert found == ["step Party removed", "step Write it changed: title Write it, was Draft"]
     with site.store.writing() as session:
         editions.go_back(session, site.person("Ada"), site.template, 1)
@@ -193,7 +194,7 @@ def test_going_back_to_an_edition_is_an_edit_that_can_be_undone_and_compared(sit
 
 def test_a_template_with_nothing_in_it_is_not_released(site: Site) -> None:
     with site.store.writing() as session:
-        number = templates.create_template(session, site.person("Bela"), "Empty").template_id
+        number = templates.create_template(session, site.person("Bela"), "Empty")
     with pytest.raises(Refused, match="no steps"), site.store.writing() as session:
         editions.release(session, site.person("Bela"), number)
 
@@ -224,15 +225,15 @@ def test_a_run_has_the_steps_of_included_templates_and_keeps_the_editions_it_was
         ada = site.person("Ada")
         number = templates.keep_template(session, ada, read_template(outer())).template_id
         editions.release(session, ada, number)
-        shown = sheet_of(session, ada, editions.edition_of(session, ada, number), Asked(TODAY))
-        assert [head["newer"] for head in shown["includes"]] == [False]
+        assert not see_sheet(session, ada, number, TODAY).newer
     rename(site, title="Write it")
     release(site)
     with site.store.writing() as session:
-        edition = editions.edition_of(session, site.person("Ada"), number)
-        assert sheet_of(session, site.person("Ada"), edition, Asked(TODAY))["includes"][0]["newer"]
+        shown = see_sheet(session, site.person("Ada"), number, TODAY)
+        assert [head["newer"] for head in as_sent(shown)["includes"]] == [True]
         choices = Choices({"day": dt.date(2026, 6, 8)}, {"b.number": "8"}, {"b.writer": str(site.people["Bela"])})
-        run = start_run(session, site.person("Ada"), edition, choices, TODAY)
+        run = run_by_id(session, start_run(session, site.person("Ada"), number, None, choices, TODAY))
+        assert run
         found = {task.key: task for task in run.tasks}
         assert [task.key for task in run.tasks] == ["announce", "b.draft", "b.check", "b.print", "b.party"]
         assert found["b.draft"].title == "Draft"  # the edition there was when the outer one was released
@@ -245,16 +246,16 @@ def test_a_run_has_the_steps_of_included_templates_and_keeps_the_editions_it_was
 
 def test_a_template_made_of_a_run_goes_into_its_draft_or_becomes_a_new_one(site: Site) -> None:
     with site.store.writing() as session:
-        run = runs.run_of(session, site.run)
-        runs.task_of(run, "print").finish_on = dt.date(2026, 6, 12)
+        run = run_by_id(session, site.run)
+        task_of(run, "print").finish_on = dt.date(2026, 6, 12)
     with site.store.writing() as session:
         ada = site.person("Ada")
-        drawn = from_run.drawn(session, ada, site.run, TODAY, keep_dropped=False)
+        drawn = run_as_template.drawn(session, ada, site.run, TODAY, keep_dropped=False)
         assert [line.key for line in drawn.lines if not line.same] == ["print"]
-        number = from_run.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=False)
-        made = editions.edition_of(session, ada, number)
+        number = run_as_template.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=False)
+        made = edition_of(session, ada, number)
         assert (template_of(made).name, made.state) == ("Bulletin 7, as it went", "draft")
-        from_run.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=True)
+        run_as_template.make(session, ada, site.run, TODAY, keep_dropped=False, name="", into=True)
     assert back(site).text.startswith("step Print changed: duration 5")
 
 

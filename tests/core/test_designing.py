@@ -15,7 +15,7 @@ from unisequa.core.design.findings import findings, listed
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
-from unisequa.core.documents.conditions import BY_KIND, Clause, Condition, condition_of, expression, sentence
+from unisequa.core.documents.conditions import BY_KIND, Clause, Condition, condition_of, condition_words, expression
 from unisequa.core.documents.placeholders import condition_fault, holds
 from unisequa.core.documents.reading import read_document
 from unisequa.core.documents.template import Fact
@@ -60,7 +60,7 @@ def test_a_condition_put_together_reads_back_as_it_was(found: list[Clause], join
 def test_a_condition_is_said_as_a_sentence_and_means_what_it_says() -> None:
     found = template([step("a")], facts=[fact.written() for fact in FACTS])
     text = expression(Condition((Clause("entity", "is", "It's new"), Clause("objects", "over", "5,000"))), FACTS)
-    assert sentence(text, found) == "Entity is It's new and Objects is over 5,000"
+    assert condition_words(text, found) == "Entity is It's new and Objects is over 5,000"
     assert holds(text, {"entity": "It's new", "objects": 5001}) and not holds(text, {"entity": "Shop", "objects": 9999})
     assert condition_of("entity == 'Shop' and (remote or objects > 3)") is None
     with pytest.raises(ValueError, match="no number"):

@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
-from sqlalchemy.exc import IntegrityError
 
+from unisequa.core.errors import Stale
 from unisequa.store.store import Store
 from unisequa.store.tables import Base, Calendar, TemplateRow
 
@@ -36,7 +36,7 @@ def test_a_failed_transaction_leaves_nothing_behind(store: Store) -> None:
 
 
 def test_a_row_that_refers_to_nobody_is_refused(store: Store) -> None:
-    with pytest.raises(IntegrityError), store.writing() as session:
+    with pytest.raises(Stale), store.writing() as session:
         session.add(TemplateRow(name="x", owner_id=99))
 
 

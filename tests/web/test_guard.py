@@ -9,7 +9,7 @@ import pytest
 from fastapi.routing import APIRoute
 
 from tests.site import PASSWORD, Site, make_site
-from unisequa.web.app import HEADERS
+from unisequa.web.errors import HEADERS
 
 
 def posts(site: Site) -> list[str]:
@@ -157,7 +157,7 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
 ) -> None:
     from fastapi.testclient import TestClient
 
-    monkeypatch.setattr("unisequa.actions.runs.runs.runs", lambda session, actor: 1 / 0)
+    monkeypatch.setattr("unisequa.actions.runs.seeing.list_runs", lambda session, actor: 1 / 0)
     browser = site.client()
     browser.client = TestClient(site.app, raise_server_exceptions=False)
     browser.get("/sign-in")
@@ -165,7 +165,7 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
     page = browser.get("/runs")
     assert page.status_code == 500 and "division" not in page.text and "nothing was changed" in page.text
     told = browser.get("/runs", headers={"accept": "application/json"})
-    assert set(told.json()) == {"error"} and set(told.json()["error"]) == {"title", "message"}
+    assert set(told.json()) == {"error"} and set(told.json()["error"]) == {"title", "message", "fields"}
     missing = browser.get("/runs/999", headers={"accept": "application/json"})
     assert (
         missing.status_code == 404

@@ -12,6 +12,7 @@ from icalendar import Calendar
 
 from tests.plans import day
 from tests.site import Site
+from unisequa.store.queries.runs import run_by_id
 
 MOVE_DRAFT = {"edit": "move", "task": "draft", "start": "2026-06-05"}
 MOVE_CHECK = {"edit": "move", "task": "check", "start": "2026-06-10"}
@@ -95,9 +96,7 @@ def test_the_panel_says_why_and_shows_instructions_without_their_scripts(site: S
 
 def test_the_list_comes_as_csv_that_no_spreadsheet_takes_for_a_formula(site: Site) -> None:
     with site.store.writing() as session:
-        from unisequa.actions.runs.runs import run_of
-
-        run_of(session, site.run).tasks[0].title = '=HYPERLINK("x")'
+        run_by_id(session, site.run).tasks[0].title = '=HYPERLINK("x")'
     answer = site.client("Ada").get(f"/runs/{site.run}/tasks.csv")
     rows = list(csv.DictReader(io.StringIO(answer.text.removeprefix("\ufeff"))))
     assert rows[0]["Task"] == '\'=HYPERLINK("x")'

@@ -8,11 +8,12 @@ from itertools import pairwise
 import pytest
 
 from tests.plans import day, plan, step
+from unisequa.actions.runs.seeing import RunSeen
+from unisequa.actions.runs.shifts import consider
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.documents.template import Phase
+from unisequa.core.documents.template import Phase, Template
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import Move
+from unisequa.core.shift.edits import Edit, Move
 from unisequa.web.drawing.marks import arrows
 from unisequa.web.drawing.scale import ROW, Scale, date_scale, days_off, head_of, plumbs
 from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
@@ -20,9 +21,14 @@ from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
 MONDAY = day("2026-06-01")
 
 
-def sheet(found: Plan, result=None) -> RunSheet:  # type: ignore[no-untyped-def]
+def sheet(found: Plan, *edits: Edit) -> RunSheet:
+    """The sheet of a run that stands as a plan says, with a shift considered."""
     phases = (Phase(key="p", label="P"), Phase(key="empty", label="Empty"))
-    return run_sheet(found, result, phases=phases, who=lambda role: ("Ada", "Writer"), zoom="day")
+    run = RunSeen(
+        1, "Run", "", "live", 1, "Ada", 1, 1, "Job", Template(name="Job", phases=phases), found, {}, (), {}, None,
+        may_change=True, may_edit_template=False,
+    )  # fmt: skip
+    return run_sheet(consider(run, edits), "day")
 
 
 def lines(drawn: RunSheet) -> dict[str, TaskLine]:
@@ -87,7 +93,7 @@ def test_what_is_late_says_by_how_many_working_days() -> None:
 
 def test_a_shift_leaves_ghosts_where_the_bars_stood_and_only_there() -> None:
     found = plan([step("a", 2, 0), step("b"), step("aside", 1, 0)], "a>b")
-    drawn = sheet(found, cascade(found, [Move("a", day("2026-06-03"))]))
+    drawn = sheet(found, Move("a", day("2026-06-03")))
     marks = {key: line.mark for key, line in lines(drawn).items()}
     assert marks["a"] and marks["b"] and marks["aside"]
     assert marks["a"].ghost == (drawn.scale.x(MONDAY), 48) and marks["a"].x == drawn.scale.x(day("2026-06-03"))

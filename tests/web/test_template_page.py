@@ -12,8 +12,7 @@ import pytest
 from tests.plans import document, step
 from tests.site import Browser, Site, make_site
 from tests.web.test_pages import words
-from unisequa.actions import access
-from unisequa.actions.templates import drafts
+from unisequa.actions.templates import rights
 
 
 class Sheet:
@@ -65,10 +64,10 @@ def test_steps_are_added_and_set_and_what_cannot_be_is_refused_with_its_field(si
         ("title", "", "empty"),
     ):
         answer = sheet.edit(op="set", keys=["post-it"], field=name, value=value)
-        assert answer.status_code == 422 and said in answer.json()["message"], name
+        assert answer.status_code == 422 and said in answer.json()["error"]["message"], name
         assert answer.json()["sheet"]["lines"], name
     circle = sheet.edit(op="set", keys=["draft"], field="follows", value="post-it").json()
-    assert "Post it → Draft → Check → Print → Post it" in circle["message"]
+    assert "Post it → Draft → Check → Print → Post it" in circle["error"]["message"]
     assert sheet.browser.get(f"{sheet.path}/file").json() == found
 
 
@@ -89,7 +88,7 @@ def test_what_somebody_else_typed_into_the_same_cell_is_not_written_over(site: S
     ada.browser.post(f"{ada.path}/rights", {"person": str(site.people["Bela"]), "right": "edit"})
     ada.edit(op="set", keys=["draft"], field="title", value="By Ada", was="Draft")
     late = bela.edit(op="set", keys=["draft"], field="title", value="By Bela", was="Draft")
-    assert late.status_code == 422 and 'changed this meanwhile to "By Ada"' in late.json()["message"]
+    assert late.status_code == 422 and 'changed this meanwhile to "By Ada"' in late.json()["error"]["message"]
     looked = bela.ask("look", {"revision": 0, "edition": 2, "at": "draft"}).json()
     assert looked["changes"] == ["Ada: step By Ada changed: title By Ada, was Draft"]
     ada_sees = ada.ask("look", {"revision": 0, "edition": 2, "at": ""}).json()
@@ -203,14 +202,14 @@ def test_an_included_template_shares_the_first_anchor_and_the_roles_of_the_same_
     lines = sheet.lines()
     assert lines["issue.draft"]["in"] == "issue" and lines["issue.draft"]["s"] == [0, 2]
     refused = sheet.edit(op="set", keys=["issue.draft"], field="title", value="Mine")
-    assert refused.status_code == 422 and "not there" in refused.json()["message"]
+    assert refused.status_code == 422 and "not there" in refused.json()["error"]["message"]
     panel = words(sheet.browser.get(f"{sheet.path}/panel?k=issue.check").text)
     assert "A step of Issue of the bulletin, which is included here" in panel
 
 
 def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for_it(site: Site) -> None:
     with site.store.writing() as session:
-        access.open_to(session, site.person("Ada"), drafts.template_row(session, site.template), "nothing")
+        rights.open_to(session, site.person("Ada"), site.template, "nothing")
     browser = site.client("Cleo")
     browser.get("/library")
     made = browser.post("/library", {"name": "Anniversary"})
@@ -220,9 +219,9 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     refused = sheet.edit(op="add", part="includes", label="Issue of the bulletin")
     assert refused.status_code == 422 and sheet.browser.get(f"{sheet.path}/file").json().get("includes") is None
     waiting = sheet.edit(op="set", keys=["party"], field="waits_for", value="Issue of the bulletin: print")
-    assert waiting.status_code == 422 and "is not open to you" in waiting.json()["message"]
+    assert waiting.status_code == 422 and "is not open to you" in waiting.json()["error"]["message"]
     columns = sheet.edit(op="column", keys=["party"], field="waits_for", values=["Issue of the bulletin: print"])
-    assert columns.status_code == 422 and "is not open to you" in columns.json()["message"]
+    assert columns.status_code == 422 and "is not open to you" in columns.json()["error"]["message"]
     for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup", f"{sheet.path}/elsewhere"):
         assert "bulletin" not in sheet.browser.get(page).text
     content = document([], name="Copy", includes=[{"key": "b", "template": "Issue of the bulletin"}])
@@ -264,4 +263,4 @@ def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(sit
         ),
     ):
         answer = sheet.ask("edit", {"edit": op})
-        assert answer.status_code == 422 and said in answer.json()["message"], op
+        assert answer.status_code == 422 and said in answer.json()["error"]["message"], op

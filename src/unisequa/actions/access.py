@@ -1,4 +1,4 @@
-"""Who may do what with a template.
+"""Who may do what with a template and its runs: the one place where that is asked.
 
 =======  ==========================================================
 right    allows
@@ -10,20 +10,26 @@ own      to say who may do what, and to hand it over
 =======  ==========================================================
 
 Its owner owns it; everybody else may what the template is open to, or what they are given by name.
+
+=============================  ===================================================================
+with a run                     who
+=============================  ===================================================================
+see it                         who may look at its template; its keeper; its crew
+shift it, its crew, its state  its keeper; the template's owner
+work on a task                 the same; who fills the task's role; who fills the role that signs it off
+=============================  ===================================================================
 """
 
 from __future__ import annotations
 
-from sqlalchemy.orm import Session
-
-from unisequa.actions.errors import NotAllowed, NotThere, Refused
-from unisequa.actions.history import note
-from unisequa.store.tables import Person, TemplateRight, TemplateRow
+from unisequa.actions.people.people import Actor
+from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.store.tables import Run, TaskRow, TemplateRow
 
 RIGHTS = ("nothing", "look", "start", "edit", "own")
 
 
-def right_of(row: TemplateRow, person: Person) -> str:
+def right_of(row: TemplateRow, person: Actor) -> str:
     """The most that somebody may do with a template."""
     if row.owner_id == person.id:
         return "own"
@@ -31,12 +37,12 @@ def right_of(row: TemplateRow, person: Person) -> str:
     return max([row.open_to, *given], key=RIGHTS.index)
 
 
-def may(row: TemplateRow, person: Person, right: str) -> bool:
+def may(row: TemplateRow, person: Actor, right: str) -> bool:
     """Whether somebody may do this much."""
     return RIGHTS.index(right_of(row, person)) >= RIGHTS.index(right)
 
 
-def check_may(row: TemplateRow, person: Person, right: str) -> None:
+def check_may(row: TemplateRow, person: Actor, right: str) -> None:
     """Raise NotAllowed, or NotThere for who may not even look, unless somebody may do this much."""
     if may(row, person, right):
         return
@@ -48,49 +54,26 @@ def check_may(row: TemplateRow, person: Person, right: str) -> None:
     raise NotAllowed(f"You may not {verb} this template. Ask {row.owner.name}, who owns it.")
 
 
-def open_to(session: Session, actor: Person, row: TemplateRow, right: str) -> None:
-    """What everybody may do with a template: start, look or nothing."""
-    check_may(row, actor, "own")
-    if right not in {"start", "look", "nothing"}:
-        raise Refused({"open_to": "Everybody may start it, look at it, or nothing."})
-    row.open_to = right
-    note(session, actor, "rights changed", f"everybody may {_words(right)}", template_id=row.id)
+def may_see_run(run: Run, actor: Actor) -> bool:
+    """Whether somebody sees a run."""
+    crew = {member.person_id for member in run.crew}
+    return actor.id == run.keeper_id or actor.id in crew or may(run.edition.template, actor, "look")
 
 
-def give_right(session: Session, actor: Person, row: TemplateRow, person_id: int, right: str) -> None:
-    """Let somebody edit, start or look; ``nothing`` leaves them what everybody may."""
-    check_may(row, actor, "own")
-    person = session.get(Person, person_id)
-    if person is None or not person.active:
-        raise Refused({"person": "There is nobody with that number; choose somebody in the list."})
-    if person.id == row.owner_id:
-        raise Refused({"person": f"{person.name} owns this template and may do everything."})
-    if right not in {"edit", "start", "look", "nothing"}:
-        raise Refused({"right": "Somebody may edit it, start it, look at it, or nothing."})
-    row.rights = [given for given in row.rights if given.person_id != person.id]
-    session.flush()
-    if right != "nothing":
-        row.rights.append(TemplateRight(person_id=person.id, right=right))
-    note(session, actor, "rights changed", f"{person.name} may {_words(right)}", template_id=row.id)
-    session.flush()
+def may_change_run(run: Run, actor: Actor) -> bool:
+    """Whether somebody changes a run's dates, crew and state."""
+    return actor.id in {run.keeper_id, run.edition.template.owner_id}
 
 
-def hand_over(session: Session, actor: Person, row: TemplateRow, person_id: int) -> None:
-    """Give a template to another owner; the one before may go on editing it."""
-    check_may(row, actor, "own")
-    person = session.get(Person, person_id)
-    if person is None or not person.active:
-        raise Refused({"person": "There is nobody with that number; choose somebody in the list."})
-    before = row.owner
-    if person.id == before.id:
-        return
-    row.rights = [given for given in row.rights if given.person_id != person.id]
-    session.flush()
-    row.rights.append(TemplateRight(person_id=before.id, right="edit"))
-    row.owner_id, row.owner = person.id, person
-    note(session, actor, "handed over", f"{before.name} handed it over to {person.name}", template_id=row.id)
-    session.flush()
+def check_may_change_run(run: Run, actor: Actor) -> None:
+    """Refuse whoever may not change the run, and a run that is over."""
+    if not may_change_run(run, actor):
+        raise NotAllowed(f"Only {run.keeper.name}, who keeps this run, changes it.")
+    if run.state in {"finished", "called off"}:
+        raise Refused({"": f"The run is {run.state}; its dates no longer change."})
 
 
-def _words(right: str) -> str:
-    return {"edit": "edit it", "start": "start it", "look": "look at it", "nothing": "do nothing by name"}[right]
+def may_work_on(run: Run, row: TaskRow, actor: Actor) -> bool:
+    """Whether somebody changes a task's state."""
+    roles = {row.role, row.sign_off_role}
+    return may_change_run(run, actor) or any(m.person_id == actor.id for m in run.crew if m.role in roles)

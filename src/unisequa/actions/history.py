@@ -2,17 +2,32 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload
+import datetime as dt
+from dataclasses import dataclass
 
-from unisequa.store.tables import HistoryRow, Person
+from unisequa.actions.people.people import Actor
+from unisequa.store.queries import history as asked
+from unisequa.store.store import Session
+from unisequa.store.tables import HistoryRow
 
 LONGEST = 2000
+MOST_OF_RUN, MOST_OF_TEMPLATE = 500, 200
+
+
+@dataclass(frozen=True, slots=True)
+class Happened:
+    """One thing that was done; ``order`` tells two of one moment apart."""
+
+    at: dt.datetime
+    who: str
+    text: str
+    order: tuple[int, int] = (0, 0)
+    undone: bool = False
 
 
 def note(
     session: Session,
-    actor: Person,
+    actor: Actor,
     what: str,
     text: str,
     *,
@@ -33,13 +48,15 @@ def note(
     )
 
 
-def run_history(session: Session, run_id: int, most: int = 500) -> list[HistoryRow]:
+def of_run(session: Session, run_id: int) -> tuple[Happened, ...]:
     """What was done in a run, the latest first."""
-    query = select(HistoryRow).where(HistoryRow.run_id == run_id).options(joinedload(HistoryRow.person))
-    return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))
+    return tuple(_happened(row) for row in asked.of_run(session, run_id, MOST_OF_RUN))
 
 
-def template_history(session: Session, template_id: int, most: int = 200) -> list[HistoryRow]:
+def of_template(session: Session, template_id: int) -> tuple[Happened, ...]:
     """What was done with a template beside its edits, the latest first."""
-    query = select(HistoryRow).where(HistoryRow.template_id == template_id).options(joinedload(HistoryRow.person))
-    return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))
+    return tuple(_happened(row) for row in asked.of_template(session, template_id, MOST_OF_TEMPLATE))
+
+
+def _happened(row: HistoryRow) -> Happened:
+    return Happened(row.at, row.person.name, row.text, (0, row.id))

@@ -19,8 +19,8 @@ def person(
     data: DataFolder = None,
 ) -> None:
     """Add somebody who can sign in; the password is asked for."""
-    from unisequa.actions.errors import Refused
     from unisequa.actions.people.people import add_person
+    from unisequa.core.errors import Refused
     from unisequa.settings import Settings
     from unisequa.store.store import Store
 

@@ -9,11 +9,11 @@ UnisequaError
 ├── Clash              what a difference changes has been changed otherwise meanwhile; carries where
 ├── ShiftError         an edit of a shift cannot be carried out; carries the task and the edit
 ├── StoreError         the data folder cannot be used as it is; carries its place
-└── ActionError        why an action was not carried out; nothing has changed (:mod:`unisequa.actions.errors`)
+└── ActionError        why an action was not carried out; nothing has changed. Carries its HTTP status
     ├── NotThere           404: what it is about does not exist, or not for this person
     ├── NotAllowed         403: this person may not
     ├── Refused            422: what was given is at fault; carries messages by field
-    └── Stale              409: what it was worked out on has changed since; carries the version it has now
+    └── Stale              409: what it was made on has been changed since; carries the version it has now
 
 Every text is meant for a person and says what, where and what to do.
 """
@@ -21,7 +21,7 @@ Every text is meant for a person and says what, where and what to do.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 
@@ -122,6 +122,50 @@ class StoreError(UnisequaError):
     def __init__(self, message: str, place: str = "") -> None:
         self.place = place
         super().__init__(message)
+
+
+class ActionError(UnisequaError):
+    """Base of what an action may answer with instead of doing it; ``status`` is the HTTP status that says so."""
+
+    status = 422
+
+
+class NotThere(ActionError):
+    """What the action is about does not exist, or does not for this person."""
+
+    status = 404
+
+
+class NotAllowed(ActionError):
+    """This person may not do it; the text says who may."""
+
+    status = 403
+
+
+class Refused(ActionError):
+    """What was given is at fault.
+
+    Parameters
+    ----------
+    faults : mapping of str to str
+        Field → message. The empty field is the form as a whole.
+    """
+
+    def __init__(self, faults: Mapping[str, str]) -> None:
+        self.faults = dict(faults)
+        super().__init__("; ".join(self.faults.values()))
+
+
+class Stale(ActionError):
+    """Somebody else has changed meanwhile what was to be changed; ``version`` is the one it has now, if known."""
+
+    status = 409
+
+    def __init__(self, version: int | None = None, message: str = "") -> None:
+        self.version = version
+        super().__init__(
+            message or "Somebody else changed this at the same moment, so nothing of yours was saved. Look again."
+        )
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -7,23 +7,23 @@ import json
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from unisequa.actions.people.people import hash_password
-from unisequa.actions.runs import runs, shifts
-from unisequa.actions.runs.runs import Choices, start_run
+from unisequa.actions.people.people import Actor, as_actor, hash_password
+from unisequa.actions.runs import shifts
+from unisequa.actions.runs.life import set_run_state
+from unisequa.actions.runs.seeing import run_of, task_of
+from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
-from unisequa.actions.templates.shelf import newest
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.design.editing import change_step
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
 from unisequa.core.shift.edits import Move
-from unisequa.store.documents import template_of
-from unisequa.store.store import Store
-from unisequa.store.tables import Calendar, Edition, Leave, Person, Run
+from unisequa.store.lists import bring_up
+from unisequa.store.queries.people import active_people
+from unisequa.store.store import Session, Store
+from unisequa.store.tables import Calendar, Leave, Person
 
 DOCUMENTS = Path(__file__).parent / "documents"
 PASSWORD = "quillhaven-demo"
@@ -50,7 +50,7 @@ def document(name: str) -> Any:
 def fill(store: Store, today: dt.date) -> None:
     """Fill an empty store, whole or not at all; one that has people is left as it is."""
     with store.writing() as session:
-        if session.query(Person).first() is not None:
+        if active_people(session):
             return
         hashed = hash_password(PASSWORD)
         people = {name: _person(session, name, title, hashed) for name, title in PEOPLE}
@@ -68,27 +68,25 @@ def fill(store: Store, today: dt.date) -> None:
         _closes(session, close, people, today)
 
 
-def _person(session: Session, name: str, title: str, hashed: str) -> Person:
+def _person(session: Session, name: str, title: str, hashed: str) -> Actor:
     person = Person(name=name, email=name.lower().replace(" ", ".") + "@example.org", password_hash=hashed, title=title)
     session.add(person)
     session.flush()
-    return person
+    return as_actor(person)
 
 
-def _template(session: Session, owner: Person, name: str) -> Edition:
-    edition = keep_template(session, owner, read_template(document(name)), released=True)
-    edition.pins = newest(session).pins(template_of(edition))
-    return edition
+def _template(session: Session, owner: Actor, name: str) -> int:
+    return keep_template(session, owner, read_template(document(name)), released=True).template_id
 
 
-def _return_of_a_loan(session: Session, owner: Person) -> None:
+def _return_of_a_loan(session: Session, owner: Actor) -> None:
     """A job that is still being written: a draft with some things to mend."""
     edition = keep_template(session, owner, read_template(document("return-a-loan")))
     title = "Letter of thanks from {{ director }}"
     edit_draft(session, owner, edition.template_id, lambda t: change_step(t, "thanks", title=title))
 
 
-def _leave(session: Session, people: dict[str, Person], today: dt.date) -> None:
+def _leave(session: Session, people: dict[str, Actor], today: dt.date) -> None:
     for name, weeks, days, label in (
         ("Maud Ferreira", 3, 4, "Leave"),
         ("Bao Lindqvist", 1, 2, "Course"),
@@ -101,7 +99,7 @@ def _leave(session: Session, people: dict[str, Person], today: dt.date) -> None:
 
 
 def _exhibitions(
-    session: Session, edition: Edition, people: dict[str, Person], today: dt.date, house: WorkingCalendar
+    session: Session, template_id: int, people: dict[str, Actor], today: dt.date, house: WorkingCalendar
 ) -> None:
     lead = people["Ines Okafor"]
     crew = {
@@ -114,7 +112,7 @@ def _exhibitions(
     }
     ids = {role: str(person.id) for role, person in crew.items()}
 
-    def start(title: str, lender: str, objects: int, value: int, weeks: int, **more: Any) -> Run:
+    def start(title: str, lender: str, objects: int, value: int, weeks: int, **more: Any) -> int:
         opening = _open_friday(today + dt.timedelta(weeks=weeks), house)
         choices = Choices(
             anchors={"opening": opening, **({"closing": opening + dt.timedelta(days=121)} if weeks > 0 else {})},
@@ -125,19 +123,20 @@ def _exhibitions(
             crew={**ids, "lending_party": lender},
             prepared=more.get("prepared", False),
         )  # fmt: skip
-        return start_run(session, lead, edition, choices, today)
+        return start_run(session, lead, template_id, None, choices, today)
 
     reef = start("The Glass Reef", "Coralline Trust", 46, 180_000, 7)
-    _work_off(reef, today, late=("pictures",))
+    _work_off(session, lead, reef, today, late=("pictures",))
     _shift(session, lead, reef, today, "strike", 2, "The carpenters are at the Old Mill until Tuesday")
     harbours = start("Paper Harbours", "Tidewater Archive", 118, 640_000, 2)
-    _work_off(harbours, today, late=("crates", "texts-check", "translate", "pictures", "poster", "walls"))
+    late = ("crates", "texts-check", "translate", "pictures", "poster", "walls")
+    _work_off(session, lead, harbours, today, late)
     start("Moss and Lantern", "Fernbank Collection", 23, 95_000, 21, living="yes", prepared=True)
     signal = start("Salt and Signal", "Lightkeepers' Guild", 64, 310_000, 30)
-    runs.set_run_state(session, lead, signal.id, "on hold")
+    set_run_state(session, lead, signal, "on hold")
 
 
-def _closes(session: Session, edition: Edition, people: dict[str, Person], today: dt.date) -> None:
+def _closes(session: Session, template_id: int, people: dict[str, Actor], today: dt.date) -> None:
     keeper = people["Dunstan Vale"]
     crew = {
         "bookkeeper": people["Rosalind Achterberg"],
@@ -155,15 +154,17 @@ def _closes(session: Session, edition: Edition, people: dict[str, Person], today
             crew={role: str(person.id) for role, person in crew.items()},
             prepared=entity == "Old Mill",
         )
-        run = start_run(session, keeper, edition, choices, today)
+        number = start_run(session, keeper, template_id, None, choices, today)
+        run = run_of(session, number, keeper)
         if entity != "Old Mill":
-            _work_off(run, today)
+            _work_off(session, keeper, number, today)
         if all(row.state == "done" for row in run.tasks):
-            runs.set_run_state(session, keeper, run.id, "finished")
+            set_run_state(session, keeper, number, "finished")
 
 
-def _work_off(run: Run, today: dt.date, late: tuple[str, ...] = ()) -> None:
+def _work_off(session: Session, keeper: Actor, number: int, today: dt.date, late: tuple[str, ...] = ()) -> None:
     """Done what was due before today, begun what is running, except for what is late and what hangs on it."""
+    run = run_of(session, number, keeper)
     before: dict[int, list[int]] = {}
     for link in run.links:
         before.setdefault(link.target_id, []).append(link.source_id)
@@ -184,10 +185,12 @@ def _work_off(run: Run, today: dt.date, late: tuple[str, ...] = ()) -> None:
             row.begun_at = dt.datetime.combine(row.start_on, dt.time(9))
             row.done_at = dt.datetime.combine(row.finish_on, dt.time(16))
             row.done_by_id = crew.get(row.role or "")
+    bring_up(run, today)
 
 
-def _shift(session: Session, actor: Person, run: Run, today: dt.date, key: str, days: int, why: str) -> None:
-    row = runs.task_of(run, key)
+def _shift(session: Session, actor: Actor, number: int, today: dt.date, key: str, days: int, why: str) -> None:
+    run = run_of(session, number, actor)
+    row = task_of(run, key)
     if row.state == "waiting" and row.start_on and row.start_on > today:
         edit = Move(key, row.start_on.toordinal() + days)
         session.flush()

@@ -1,63 +1,111 @@
-"""The documents that are kept, templates and calendars: each read once."""
+"""The documents that are kept, templates and calendars: each read once, known by the SHA-256 of what it says."""
 
 from __future__ import annotations
 
+import hashlib
 import json
-from collections.abc import Iterable, Mapping
-from functools import lru_cache
-from typing import Any
+from collections.abc import Mapping, Sequence
+from typing import Any, TypeVar
 
-from sqlalchemy.orm import Session, object_session
+from sqlalchemy.orm import object_session
 
+from unisequa.core.design.outline import outline
 from unisequa.core.documents.calendar import CalendarDocument
-from unisequa.core.documents.includes import Library, laid_open
+from unisequa.core.documents.includes import Library, laid_open, name_key
 from unisequa.core.documents.template import Template
 from unisequa.core.plan.calendars import Calendars
+from unisequa.store.queries.templates import editions_by_id
 from unisequa.store.tables import Edition, Run
 
-
-@lru_cache(maxsize=256)
-def _calendar(written: str) -> CalendarDocument:
-    return CalendarDocument.model_validate_json(written)
+T = TypeVar("T")
 
 
-@lru_cache(maxsize=64)
-def _calendars(written: tuple[str, ...]) -> Calendars:
-    return Calendars(_calendar(text) for text in written)
+class _Latest(dict[Any, T]):
+    """The latest ``most`` of what was put in; losing one costs no more than reading it again."""
+
+    def __init__(self, most: int) -> None:
+        super().__init__()
+        self.most = most
+
+    def keep(self, key: Any, value: T) -> T:
+        self[key] = value
+        while len(self) > self.most:
+            self.pop(next(iter(self)), None)
+        return value
 
 
-def calendars_of(documents: Iterable[dict[str, Any]]) -> Calendars:
-    """The calendars of documents as they are kept, each set made once."""
-    return _calendars(tuple(json.dumps(document, sort_keys=True) for document in documents))
+_TEMPLATES: _Latest[Template] = _Latest(256)
+_LAID_OPEN: _Latest[Template] = _Latest(64)
+_CALENDARS: _Latest[Calendars] = _Latest(64)
 
 
-@lru_cache(maxsize=256)
-def _template(written: str) -> Template:
-    return Template.model_validate_json(written)
+def digest_of(document: object) -> str:
+    """The SHA-256 of a document, whatever the order of its keys."""
+    return hashlib.sha256(json.dumps(document, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+
+
+def keep_document(edition: Edition, template: Template) -> None:
+    """Have an edition say what a template says."""
+    edition.document = template.written()
+    edition.digest = digest_of(edition.document)
+    edition.name, edition.name_key, edition.purpose = template.name, name_key(template.name), template.purpose
+    edition.steps, edition.days = len(template.steps), outline(template).length
+    edition.includes = bool(template.includes)
+    _TEMPLATES.keep(edition.digest, template)
 
 
 def template_of(edition: Edition) -> Template:
     """An edition's document; it was checked when it was kept."""
-    return _template(json.dumps(edition.document))
+    known = _TEMPLATES.get(edition.digest)
+    return known or _TEMPLATES.keep(edition.digest, Template.model_validate(edition.document))
 
 
-def pinned(session: Session, pins: Mapping[str, int]) -> dict[str, Edition]:
+def keep_calendars(run: Run, documents: Sequence[CalendarDocument]) -> None:
+    """Have a run work by calendars."""
+    written = [document.written() for document in documents]
+    digest = digest_of(written)
+    if digest != run.calendars_digest:
+        run.calendars, run.calendars_digest = written, digest
+
+
+def calendars_of(run: Run) -> Calendars:
+    """The calendars that a run works by; what they have worked out is kept with them."""
+    known = _CALENDARS.get(run.calendars_digest)
+    if known is None:
+        documents = [CalendarDocument.model_validate(written) for written in run.calendars]
+        known = _CALENDARS.keep(run.calendars_digest, Calendars(documents))
+    return known
+
+
+def calendars_in(documents: Sequence[CalendarDocument]) -> Calendars:
+    """The same for documents that no run works by yet."""
+    digest = digest_of([document.written() for document in documents])
+    return _CALENDARS.get(digest) or _CALENDARS.keep(digest, Calendars(documents))
+
+
+def pinned(run_or_edition: Run | Edition) -> dict[str, Edition]:
     """The editions of included templates by name."""
-    found = {name: session.get(Edition, number) for name, number in pins.items()}
-    return {name: edition for name, edition in found.items() if edition is not None}
+    pins: Mapping[str, int] = run_or_edition.pins or {}
+    session = object_session(run_or_edition)
+    if not pins or session is None:
+        return {}
+    editions = editions_by_id(session, set(pins.values()))
+    return {name: editions[number] for name, number in pins.items() if number in editions}
+
+
+def library_of(run_or_edition: Run | Edition) -> Library:
+    """The templates that are included, as they were settled."""
+    return Library((name, template_of(edition)) for name, edition in pinned(run_or_edition).items())
 
 
 def template_of_run(run: Run) -> Template:
     """The template of a run, with what it includes as its own parts."""
-    template, session = template_of(run.edition), object_session(run)
-    if not template.includes or session is None:
-        return template
-    inner = pinned(session, run.pins or {})
-    return _laid_open(
-        json.dumps(run.edition.document), tuple((name, json.dumps(e.document)) for name, e in sorted(inner.items()))
-    )
-
-
-@lru_cache(maxsize=64)
-def _laid_open(written: str, inner: tuple[tuple[str, str], ...]) -> Template:
-    return laid_open(_template(written), Library((name, _template(text)) for name, text in inner))
+    if not run.pins:
+        return template_of(run.edition)
+    editions = pinned(run)
+    key = (run.edition.digest, tuple((name, edition.digest) for name, edition in sorted(editions.items())))
+    known = _LAID_OPEN.get(key)
+    if known is None:
+        library = Library((name, template_of(edition)) for name, edition in editions.items())
+        known = _LAID_OPEN.keep(key, laid_open(template_of(run.edition), library))
+    return known

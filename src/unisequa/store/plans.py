@@ -1,4 +1,4 @@
-"""Rows of a run into the core's plan, and dates back into rows: the one place that does."""
+"""Rows of a run into the core's plan, and dates back into rows: the one place that does, and the one maker of tasks."""
 
 from __future__ import annotations
 
@@ -7,21 +7,25 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, cast
 
-from unisequa.core.documents.template import Measure, When
-from unisequa.core.network.places import UNDATED
+from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
-from unisequa.core.plan.plan import Plan, boundaries, standing
+from unisequa.core.plan.plan import Plan, boundaries, read, standing
 from unisequa.core.plan.targets import target_of
 from unisequa.core.plan.task import LinkOf, Task
+from unisequa.core.shift.carrying_out import prepare
+from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import Edge, LagUnit, LinkType, State
-from unisequa.store.documents import calendars_of, template_of_run
-from unisequa.store.rules import signed_by_itself, waits_of
+from unisequa.store.documents import calendars_of, keep_calendars, template_of_run
 from unisequa.store.tables import LinkRow, Run, TaskRow
+from unisequa.store.waits import waits_of
 
 
-def plan_of(run: Run, today: dt.date) -> Plan:
-    """A run as it stands: its tasks with their dates, slack and criticality worked out on them."""
-    calendars, template = calendars_of(run.calendars), template_of_run(run)
+def plan_of(run: Run, today: dt.date, *, by_itself: bool = True) -> Plan:
+    """A run as it stands: its tasks with their dates, slack and criticality worked out on them.
+
+    What counts as signed off by itself by today is done, unless ``by_itself`` says to take states as they are written.
+    """
+    calendars, template = calendars_of(run), template_of_run(run)
     given = {a.key: run.anchors.get(a.key) for a in template.anchors}
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
@@ -29,7 +33,7 @@ def plan_of(run: Run, today: dt.date) -> Plan:
     waits = waits_of(run, template, today)
     for row in run.tasks:
         task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
-        if signed_by_itself(run, row, today):
+        if by_itself and row.counts_on is not None and row.counts_on <= today:
             task = replace(task, state="done")
         tasks.append(task)
         if row.start_on and row.finish_on:
@@ -98,21 +102,23 @@ def put_back(run: Run, plan: Plan) -> None:
         _set_dates(row, plan, position)
         row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
     ids = {row.key: row.id for row in run.tasks}
-    wanted = [(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links]
+    wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links}
     kept = [row for row in run.links if _link_row(row) in wanted]
-    have = {_link_row(row) for row in kept}
-    made = [
-        LinkRow(source_id=a, target_id=b, type=kind, lag=lag, unit=unit)
-        for a, b, kind, lag, unit in wanted
-        if (a, b, kind, lag, unit) not in have
-    ]
+    made = wanted - {_link_row(row) for row in kept}
     if made or len(kept) < len(run.links):
-        run.links = [*kept, *made]
+        run.links = [*kept, *(_new_link(*link) for link in sorted(made))]
     anchors = {key: _date(day) for key, day in plan.anchors.items()}
     run.anchors = {**run.anchors, **{key: day.isoformat() if day else None for key, day in anchors.items()}}
-    calendars = [document.written() for document in plan.calendars.documents]
-    if calendars != run.calendars:
-        run.calendars = calendars
+    keep_calendars(run, plan.calendars.documents)
+
+
+def links_of(plan: Plan, ids: Mapping[str, int]) -> list[LinkRow]:
+    """New rows for all links of a plan, by the ids of its tasks' rows."""
+    return [_new_link(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links]
+
+
+def _new_link(source: int, target: int, kind: str, lag: int, unit: str) -> LinkRow:
+    return LinkRow(source_id=source, target_id=target, type=kind, lag=lag, unit=unit)
 
 
 def _link_row(row: LinkRow) -> tuple[int, int, str, int, str]:
@@ -132,18 +138,28 @@ def _set_dates(row: TaskRow, plan: Plan, position: int) -> None:
     row.deadline_on = _date(None if task.deadline is None else task.deadline - 1)
 
 
-def set_own_dates(row: TaskRow, plan: Plan) -> None:
-    """Put a task's own dates in a plan into its row, and nobody else's."""
+def set_actual(row: TaskRow, plan: Plan, edit: TaskEdit) -> None:
+    """Put a task where it was begun or done, and nobody else anywhere."""
     position = plan.position(row.key)
-    if plan.schedule.start[position] != UNDATED:
-        _set_dates(row, plan, position)
+    work = prepare(plan, [edit])
+    task, (start, finish) = work.task(position), work.span(position)
+    dates = read(task, start, finish, plan.grid)
+    row.duration = task.duration
+    row.start_on, row.finish_on = _date(dates and dates[0]), _date(dates and dates[1])
 
 
-def task_row(task: Task, plan: Plan, position: int) -> TaskRow:
-    """A new row for a planned task: what the computation knows of it."""
+def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: str) -> TaskRow:
+    """A new row for a planned task: what the computation knows of it, and what its step says beside that.
+
+    Parameters
+    ----------
+    shown : int
+        Its place in the list of the run.
+    """
+    task = plan.tasks[position]
     row = TaskRow(
         key=task.key,
-        position=position,
+        position=shown,
         title=task.title,
         phase=task.phase,
         role=task.role,
@@ -155,6 +171,14 @@ def task_row(task: Task, plan: Plan, position: int) -> TaskRow:
         deadlines=[_measure(measure) for measure in task.deadlines_from],
         calendar=task.calendar,
         measured=_measure(task.when) if task.when else None,
+        kind=step.kind,
+        priority=step.priority,
+        effort=step.effort,
+        gate=step.gate,
+        may_skip=step.may_skip,
+        sign_off_role=step.sign_off.role if step.sign_off else None,
+        links_out=[link.written() for link in step.links_out],
+        instructions=instructions,
     )
     _set_dates(row, plan, position)
     return row

@@ -1,46 +1,24 @@
-"""The one place that knows which database is underneath."""
+"""Sessions on one database, and what happens when a transaction is through."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import datetime as dt
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, inspect
-from sqlalchemy.engine import make_url
+from sqlalchemy import inspect
+from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm.exc import StaleDataError
 
-BUSY_SECONDS = 15
+from unisequa.core.errors import Stale
+from unisequa.store.dialects import clashed, make_engine
+
 MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
+_AFTERWARDS = "unisequa afterwards"
 
-
-def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
-    """An engine for the URL; on SQLite with WAL, foreign keys on, and transactions that begin at once.
-
-    ``BEGIN IMMEDIATE`` takes the single writer's place at the start of a transaction, so that two people
-    saving at once wait for each other instead of failing half-way.
-    """
-    database = make_url(url).database
-    if database and database != ":memory:":
-        Path(database).parent.mkdir(parents=True, exist_ok=True)
-    engine = create_engine(url, connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False})
-
-    @event.listens_for(engine, "connect")
-    def _connect(connection: Any, record: Any) -> None:
-        connection.isolation_level = None
-        cursor = connection.cursor()
-        cursor.execute("PRAGMA journal_mode=WAL")
-        cursor.execute("PRAGMA synchronous=NORMAL")
-        cursor.execute(f"PRAGMA foreign_keys={'ON' if foreign_keys else 'OFF'}")
-        cursor.close()
-
-    @event.listens_for(engine, "begin")
-    def _begin(connection: Any) -> None:
-        reading = connection.get_execution_options().get("reading", False)
-        connection.exec_driver_sql("BEGIN" if reading else "BEGIN IMMEDIATE")
-
-    return engine
+__all__ = ["Session", "Store", "afterwards", "savepoint"]
 
 
 class Store:
@@ -50,13 +28,29 @@ class Store:
         self.url = url
         self.engine = make_engine(url)
         self._writing = sessionmaker(self.engine, expire_on_commit=False)
-        self._reading = sessionmaker(self.engine.execution_options(reading=True), expire_on_commit=False)
+        options = {"reading": True} if self.engine.name == "sqlite" else {"isolation_level": "REPEATABLE READ"}
+        self._reading = sessionmaker(self.engine.execution_options(**options), expire_on_commit=False)
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
-        """One transaction that changes something."""
-        with self._writing.begin() as session:
-            yield session
+        """One transaction that changes something; what :func:`afterwards` was told is done once it is through.
+
+        Raises
+        ------
+        Stale
+            When somebody else has changed the same meanwhile; nothing of this transaction stays.
+        """
+        try:
+            with self._writing.begin() as session:
+                yield session
+        except (StaleDataError, IntegrityError) as error:
+            raise Stale from error
+        except DBAPIError as error:
+            if clashed(error):
+                raise Stale from error
+            raise
+        for act in session.info.pop(_AFTERWARDS, []):
+            act()
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
@@ -72,12 +66,32 @@ class Store:
         """
         newest = max(path.name for path in MIGRATIONS.glob("[0-9]*.py")).partition("_")[0]
         if self._revision() != newest:
+            from unisequa.store.lists import bring_up_new
             from unisequa.store.migrations.run import migrate
 
             migrate(self.url)
+            with self.writing() as session:
+                bring_up_new(session, dt.date.today())
 
     def _revision(self) -> str | None:
-        with self.engine.execution_options(reading=True).connect() as connection:
-            if not inspect(connection).has_table("alembic_version"):
+        with self._reading() as session:
+            if not inspect(session.connection()).has_table("alembic_version"):
                 return None
-            return connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+            return session.connection().exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+
+
+def afterwards(session: Session, act: Callable[[], None]) -> None:
+    """Do something once the transaction is through; never, if it or the savepoint around this is rolled back."""
+    session.info.setdefault(_AFTERWARDS, []).append(act)
+
+
+@contextmanager
+def savepoint(session: Session) -> Iterator[Session]:
+    """A part of a transaction that can fail alone: what it wrote is rolled back, what was to follow is forgotten."""
+    before = len(session.info.setdefault(_AFTERWARDS, []))
+    try:
+        with session.begin_nested():
+            yield session
+    except BaseException:
+        del session.info[_AFTERWARDS][before:]
+        raise

@@ -7,7 +7,6 @@ session name: another site can neither read nor make it.
 
 from __future__ import annotations
 
-import hashlib
 import hmac
 import secrets
 from dataclasses import dataclass
@@ -18,10 +17,10 @@ from itsdangerous import BadData, URLSafeTimedSerializer
 from starlette.datastructures import FormData
 from starlette.responses import Response
 
-from unisequa.actions.errors import Refused
+from unisequa.actions.people.people import Actor, Visitor, visitor
+from unisequa.core.errors import Refused
 from unisequa.settings import Settings
 from unisequa.store.store import Store
-from unisequa.store.tables import Person
 
 COOKIE = "unisequa_session"
 LASTS = 14 * 24 * 3600
@@ -34,6 +33,7 @@ class SignInNeeded(Exception):
 
     def __init__(self, back: str) -> None:
         self.back = back
+        super().__init__("Nobody is signed in.")
 
 
 class ForgedRequest(Exception):
@@ -65,10 +65,10 @@ class Sessions:
         except (BadData, KeyError, TypeError):
             return None
 
-    def open(self, response: Response, person: Person | None = None) -> Visit:
+    def open(self, response: Response, visitor: Visitor | None = None) -> Visit:
         """Begin a new session on a response."""
-        stamp = self.stamp(person) if person else ""
-        visit = Visit(secrets.token_urlsafe(16), person.id if person else None, stamp)
+        name = secrets.token_urlsafe(16)
+        visit = Visit(name, visitor.actor.id, visitor.stamp) if visitor else Visit(name)
         text = self._signer.dumps({"n": visit.name, "p": visit.person_id, "s": visit.stamp})
         response.set_cookie(COOKIE, text, max_age=LASTS, httponly=True, samesite="lax", secure=self._secure, path="/")
         return visit
@@ -76,10 +76,6 @@ class Sessions:
     def close(self, response: Response) -> None:
         """End the session on a response."""
         response.delete_cookie(COOKIE, path="/")
-
-    def stamp(self, person: Person) -> str:
-        """Changes with the person's password."""
-        return hashlib.sha256(person.password_hash.encode()).hexdigest()[:16]
 
     def token(self, visit: Visit) -> str:
         """What a change of this session must carry."""
@@ -106,23 +102,23 @@ def sessions_of(request: Request) -> Sessions:
     return request.app.state.sessions  # type: ignore[no-any-return]
 
 
-def signed_in(request: Request) -> Person:
+def signed_in(request: Request) -> Actor:
     """The person signed in.
 
     Raises
     ------
     SignInNeeded
     """
-    sessions, visit = sessions_of(request), sessions_of(request).read(request)
+    visit = sessions_of(request).read(request)
     back = request.url.path if request.method == "GET" else "/"
     if visit is None or visit.person_id is None:
         raise SignInNeeded(back)
     with store_of(request).reading() as session:
-        person = session.get(Person, visit.person_id)
-    if person is None or not person.active or sessions.stamp(person) != visit.stamp:
+        found = visitor(session, visit.person_id)
+    if found is None or found.stamp != visit.stamp:
         raise SignInNeeded(back)
-    request.state.visit, request.state.person = visit, person
-    return person
+    request.state.visit, request.state.person = visit, found.actor
+    return found.actor
 
 
 async def posted(request: Request) -> FormData:
@@ -161,7 +157,7 @@ def field(form: FormData, name: str, most: int = 20_000) -> str:
 
 
 PostedJson = Annotated[Any, Depends(posted_json)]
-SignedIn = Annotated[Person, Depends(signed_in)]
+SignedIn = Annotated[Actor, Depends(signed_in)]
 Posted = Annotated[FormData, Depends(posted)]
 StoreOf = Annotated[Store, Depends(store_of)]
 SettingsOf = Annotated[Settings, Depends(settings_of)]

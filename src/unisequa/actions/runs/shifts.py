@@ -3,66 +3,103 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 
-from sqlalchemy.orm import Session
-
-from unisequa.actions.errors import NotThere, Refused, Stale
+from unisequa.actions.access import check_may_change_run
 from unisequa.actions.history import note
-from unisequa.actions.runs.runs import check_may_change, run_of
-from unisequa.core.calendars.words import count_words
-from unisequa.core.errors import DocumentError, ShiftError
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import RunSeen, run_of
+from unisequa.core.calendars.words import as_sentence, count_words
+from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError, Stale
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
 from unisequa.core.shift.edits import Edit, codec
 from unisequa.core.shift.edits.codec import Document, written
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
+from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of, put_back
-from unisequa.store.tables import Person, Run, ShiftRow, TaskRow, now
+from unisequa.store.store import Session
+from unisequa.store.tables import ShiftRow, TaskRow, now
+
+WORKED_OUT_ANEW = "The run has changed since this shift was worked out. It has been worked out anew; look again."
 
 
 @dataclass(frozen=True, slots=True)
 class Considered:
-    """A run and what a shift would do to it; nothing is changed."""
+    """A run and what a shift would do to it, worked out once; nothing is changed.
 
-    run: Run
-    result: Cascade
+    Parameters
+    ----------
+    edits : tuple of Edit
+        Those that can be carried out together.
+    result : Cascade, optional
+        What they do; None without any.
+    after : Plan
+        The plan afterwards; as it stands without edits.
+    others : mapping of str to Cascade
+        Mode → what the same edits would do in it.
+    fault : str
+        Why the last edit is left out, if it is.
+    """
+
+    run: RunSeen
+    edits: tuple[Edit, ...]
+    result: Cascade | None
+    after: Plan
+    others: Mapping[Mode, Cascade] = field(default_factory=dict)
+    fault: str = ""
 
 
-def consider(
-    session: Session, run_id: int, edits: Iterable[Edit | Document], today: dt.date, mode: Mode = "push"
-) -> Considered:
-    """Work a shift out on the run as it is now.
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """A shift that was applied: its number, and how many tasks it moved."""
+
+    number: int
+    moved: int
+
+
+def read_edits(documents: Iterable[Edit | Document], plan: Plan) -> tuple[Edit, ...]:
+    """Edits from their documents.
 
     Raises
     ------
     Refused
-        Field ``shift``: an edit that cannot be.
+        Field ``shift``: for anything that is no edit.
     """
-    run = run_of(session, run_id)
     try:
-        plan = plan_of(run, today)
-        read = (edit if isinstance(edit, Edit) else codec.read(edit, plan) for edit in edits)
-        return Considered(run, cascade(plan, read, mode))
+        return tuple(one if isinstance(one, Edit) else codec.read(one, plan) for one in documents)
     except DocumentError as error:
-        raise Refused({"shift": f"{error.faults[0]}."}) from error
-    except ShiftError as error:
-        raise Refused({"shift": f"{error}."}) from error
+        raise Refused({"shift": as_sentence(str(error.faults[0]))}) from None
+
+
+def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Considered:
+    """Work a shift out on a run as it is seen; an edit that cannot be carried out keeps those before it."""
+    made, fault = tuple(edits), ""
+    while made:
+        try:
+            result = cascade(run.plan, made, mode)
+            after = result.after()
+            others = {other: cascade(run.plan, made, other) for other in MODES if other != mode}
+            return Considered(run, made, result, after, {**others, mode: result}, fault)
+        except ShiftError as error:
+            fault = fault or f"{error}."
+            made = made[:-1]
+    return Considered(run, (), None, run.plan, fault=fault)
 
 
 def apply_shift(
     session: Session,
-    actor: Person,
+    actor: Actor,
     run_id: int,
     version: int,
     edits: Iterable[Edit | Document],
     today: dt.date,
     why: str = "",
     mode: Mode = "push",
-) -> ShiftRow:
+) -> Applied:
     """Apply a shift to the run whose ``version`` it was worked out on.
 
     Raises
@@ -72,15 +109,15 @@ def apply_shift(
     Refused
         When it changes nothing, or an edit cannot be.
     """
-    edits = tuple(edits)
-    considered = consider(session, run_id, edits, today, mode)
-    run, result = considered.run, considered.result
-    check_may_change(run, actor)
-    if run.version != version:
-        raise Stale(run.version)
-    if result.empty:
-        raise Refused({"shift": "This changes nothing, so there is nothing to apply."})
+    run = run_of(session, run_id, actor)
+    check_may_change_run(run, actor)
+    plan = plan_of(run, today)
     try:
+        result = cascade(plan, read_edits(edits, plan), mode)
+        if run.version != version:
+            raise Stale(run.version, WORKED_OUT_ANEW)
+        if result.empty:
+            raise Refused({"shift": "This changes nothing, so there is nothing to apply."})
         after = result.after()
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
@@ -93,26 +130,21 @@ def apply_shift(
     ]
     run.version += 1
     shift = ShiftRow(
-        run_id=run.id,
         number=max((s.number for s in run.shifts), default=0) + 1,
         mode=result.mode,
-        edits=[written(edit, result.plan.grid) for edit in result.edits],
+        edits=[written(edit, plan.grid) for edit in result.edits],
         changes=kept,
         record=record_of(result, after),
         why=why.strip()[:2000],
         person_id=actor.id,
     )
     run.shifts.append(shift)
+    bring_up(run, today, after)
     moved = count_words(len(kept), "task")
-    note(
-        session,
-        actor,
-        "shifted",
-        f"Shift {shift.number} moved {moved}" + (f": {shift.why}" if shift.why else ""),
-        run_id=run.id,
-    )
+    said = f": {shift.why}" if shift.why else ""
+    note(session, actor, "shifted", f"Shift {shift.number} moved {moved}{said}", run_id=run.id)
     session.flush()
-    return shift
+    return Applied(shift.number, len(kept))
 
 
 def _dates(row: TaskRow) -> list[str | int | None]:
@@ -120,7 +152,7 @@ def _dates(row: TaskRow) -> list[str | int | None]:
     return [start, finish, row.duration]
 
 
-def take_back(session: Session, actor: Person, run_id: int, number: int, today: dt.date) -> ShiftRow:
+def take_back(session: Session, actor: Actor, run_id: int, number: int, today: dt.date) -> None:
     """Give everything that a shift changed back as it was before.
 
     Raises
@@ -130,7 +162,7 @@ def take_back(session: Session, actor: Person, run_id: int, number: int, today: 
         would no longer hold.
     """
     run = run_of(session, run_id, actor)
-    check_may_change(run, actor)
+    check_may_change_run(run, actor)
     shift = next((s for s in run.shifts if s.number == number), None)
     if shift is None:
         raise NotThere("This shift does not exist.")
@@ -145,8 +177,8 @@ def take_back(session: Session, actor: Person, run_id: int, number: int, today: 
         raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
     shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
     run.version += 1
+    bring_up(run, today)
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
-    return shift
 
 
 def _record_of_dates(plan: Plan, shift: ShiftRow) -> Record:

@@ -2,59 +2,44 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+import datetime as dt
+from dataclasses import dataclass
 
-from unisequa.actions.access import check_may, may
-from unisequa.actions.errors import NotThere, Refused, sentence
-from unisequa.actions.history import note
-from unisequa.actions.runs.runs import not_startable
-from unisequa.actions.templates.drafts import edit_draft, template_row
-from unisequa.actions.templates.shelf import newest
-from unisequa.core.calendars.words import count_words
+from unisequa.actions.access import check_may, may, right_of
+from unisequa.actions.history import Happened, note, of_template
+from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.drafts import edit_draft, edits_of
+from unisequa.actions.templates.included import included_in
+from unisequa.actions.templates.seeing import edition_of, template_row
+from unisequa.core.calendars.words import as_sentence, count_words
 from unisequa.core.design.comparison import difference
 from unisequa.core.design.difference_words import Told, told
 from unisequa.core.design.findings import Finding, findings
 from unisequa.core.design.outline import Outline, outline
 from unisequa.core.design.waits import waits_over
-from unisequa.core.documents.includes import Library
 from unisequa.core.documents.template import Template
+from unisequa.core.errors import Refused
+from unisequa.core.plan.assemble import not_startable
 from unisequa.store.documents import template_of
-from unisequa.store.tables import Edition, Person, Run, now
-
-
-def edition_of(session: Session, actor: Person, template_id: int, number: int | None = None) -> Edition:
-    """One edition; without a number the draft for who may edit it, or else the newest released."""
-    row = template_row(session, template_id)
-    check_may(row, actor, "look")
-    editor = may(row, actor, "edit")
-    seen = [edition for edition in row.editions if edition.state != "draft" or editor]
-    if number is not None:
-        chosen = next((edition for edition in seen if edition.number == number), None)
-    elif editor:
-        chosen = seen[-1] if seen else None
-    else:
-        released = [edition for edition in seen if edition.state == "released"]
-        chosen = (released or seen)[-1] if seen else None
-    if chosen is None:
-        raise NotThere("This edition does not exist, or is a draft that only its editors see.")
-    return chosen
+from unisequa.store.queries.people import addresses
+from unisequa.store.queries.templates import started_by_edition
+from unisequa.store.store import Session
+from unisequa.store.tables import Edition, now
 
 
 def checks(session: Session, template: Template, seen: Outline | None = None) -> list[Finding]:
     """What deserves mending before a release, what bars it first; ``seen`` is the outline where it is known."""
-    people = frozenset(session.scalars(select(Person.email).where(Person.active)))
-    waits = any(step.waits_for for step in template.steps)
-    library = newest(session).library if template.includes or waits else Library()
+    people = addresses(session)
+    library = included_in(session, [template], waits=True).library
     found = findings(template, seen or outline(template, library), people)
     found += waits_over(template, library)
     found += [
-        Finding("fault", sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
+        Finding("fault", as_sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
     ]
     return sorted(found, key=lambda finding: not finding.bars)
 
 
-def release(session: Session, actor: Person, template_id: int, text: str = "") -> Edition:
+def release(session: Session, actor: Actor, template_id: int, text: str = "") -> Edition:
     """Release the draft: from now on it never changes, and others can start it."""
     row = template_row(session, template_id)
     check_may(row, actor, "edit")
@@ -63,16 +48,17 @@ def release(session: Session, actor: Person, template_id: int, text: str = "") -
         raise Refused({"": "There is no draft to release."})
     bars = [finding for finding in checks(session, template_of(draft)) if finding.bars]
     if bars:
-        raise Refused({"release": sentence(bars[0].text)})
+        raise Refused({"release": as_sentence(bars[0].text)})
     draft.state, draft.released_at, draft.note = "released", now(), text.strip()[:2000]
-    draft.pins = newest(session).pins(template_of(draft))
-    steps = count_words(len(draft.document.get("steps", [])), "step")
+    template = template_of(draft)
+    draft.pins = included_in(session, [template]).pins(template)
+    steps = count_words(draft.steps, "step")
     said = f": {draft.note}" if draft.note else ""
     note(session, actor, "released", f"edition {draft.number} released with {steps}{said}", template_id=row.id)
     return draft
 
 
-def retire(session: Session, actor: Person, template_id: int, number: int, *, back: bool = False) -> Edition:
+def retire(session: Session, actor: Actor, template_id: int, number: int, *, back: bool = False) -> Edition:
     """Retire a released edition, so that nobody starts it any more; ``back`` takes it into use again."""
     row = template_row(session, template_id)
     check_may(row, actor, "edit")
@@ -85,20 +71,20 @@ def retire(session: Session, actor: Person, template_id: int, number: int, *, ba
     return edition
 
 
-def go_back(session: Session, actor: Person, template_id: int, number: int) -> Edition:
+def go_back(session: Session, actor: Actor, template_id: int, number: int) -> Edition:
     """Make the draft what an earlier edition says; an edit like any other, which can be undone."""
     wanted = template_of(edition_of(session, actor, template_id, number))
     return edit_draft(session, actor, template_id, lambda _: wanted)
 
 
-def discard_draft(session: Session, actor: Person, template_id: int) -> None:
+def discard_draft(session: Session, actor: Actor, template_id: int) -> None:
     """Throw a draft away; the released edition before it stays."""
     row = template_row(session, template_id)
     check_may(row, actor, "edit")
     draft = row.editions[-1]
     if draft.state != "draft" or len(row.editions) == 1:
         raise Refused({"": "There is no draft beside a released edition to discard."})
-    if session.scalar(select(func.count(Run.id)).where(Run.edition_id == draft.id)):
+    if started_by_edition(session, [draft.id]):
         raise Refused({"": "A run was started from this draft; release it or keep it."})
     note(session, actor, "draft discarded", f"edition {draft.number} discarded", template_id=row.id)
     row.editions.remove(draft)
@@ -107,14 +93,94 @@ def discard_draft(session: Session, actor: Person, template_id: int) -> None:
     row.name, row.category = before.name, before.category
 
 
-def compare(session: Session, actor: Person, template_id: int, old: int, new: int) -> list[Told]:
-    """What was added, removed and changed from one edition to another."""
-    a = template_of(edition_of(session, actor, template_id, old))
-    b = template_of(edition_of(session, actor, template_id, new))
-    return told(difference(a.written(), b.written()), a, b)
+@dataclass(frozen=True, slots=True)
+class EditionLine:
+    """An edition in a list; ``at`` is when it was released or last changed."""
+
+    number: int
+    state: str
+    at: dt.datetime
+    by: str
+    note: str
+    steps: int
+    runs: int
 
 
-def runs_of(session: Session, edition_ids: list[int]) -> dict[int, int]:
-    """How many runs were started from each of some editions."""
-    query = select(Run.edition_id, func.count(Run.id)).where(Run.edition_id.in_(edition_ids)).group_by(Run.edition_id)
-    return {row[0]: row[1] for row in session.execute(query).all()}
+@dataclass(frozen=True, slots=True)
+class EditionsSeen:
+    """All editions of a template that somebody may see, two of them compared, who may do what, and what was done.
+
+    ``changes`` are None where there are no two to compare.
+    """
+
+    name: str
+    owner: str
+    owner_id: int
+    right: str
+    lines: tuple[EditionLine, ...]
+    old: int
+    new: int
+    changes: tuple[Told, ...] | None
+    happened: tuple[Happened, ...]
+    open_to: str
+    rights: tuple[tuple[int, str, str], ...]
+
+
+def see_editions(
+    session: Session, actor: Actor, template_id: int, old: int | None = None, new: int | None = None
+) -> EditionsSeen:
+    """The editions, from ``old`` to ``new`` compared; the latest two without."""
+    row = template_row(session, template_id)
+    check_may(row, actor, "look")
+    editor = may(row, actor, "edit")
+    seen = [edition for edition in row.editions if edition.state != "draft" or editor]
+    by_number = {edition.number: edition for edition in seen}
+    numbers = list(by_number)
+    new = new if new in by_number else numbers[-1] if numbers else 0
+    old = old if old in by_number else numbers[-2] if len(numbers) > 1 else new
+    started = started_by_edition(session, [edition.id for edition in seen])
+    happened = [*of_template(session, row.id), *(edits_of(session, row.id) if editor else ())]
+    return EditionsSeen(
+        row.name,
+        row.owner.name,
+        row.owner_id,
+        right_of(row, actor),
+        tuple(
+            EditionLine(
+                one.number, one.state, one.released_at or one.changed_at, one.changed_by.name, one.note, one.steps,
+                started.get(one.id, 0),
+            )
+            for one in reversed(seen)
+        ),
+        old,
+        new,
+        None if old == new else _changes(by_number[old], by_number[new]),
+        tuple(sorted(happened, key=lambda one: (one.at, one.order), reverse=True)),
+        row.open_to,
+        tuple((right.person_id, right.person.name, right.right) for right in row.rights),
+    )  # fmt: skip
+
+
+def _changes(old: Edition, new: Edition) -> tuple[Told, ...]:
+    a, b = template_of(old), template_of(new)
+    return tuple(told(difference(a.written(), b.written()), a, b))
+
+
+@dataclass(frozen=True, slots=True)
+class Releasable:
+    """A draft as it would be released: what it changes since the edition before it, if there is one."""
+
+    number: int
+    before: int
+    changes: tuple[Told, ...]
+    steps: int
+
+
+def releasable(session: Session, actor: Actor, template_id: int) -> Releasable:
+    """What a release would change."""
+    row = template_row(session, template_id)
+    check_may(row, actor, "edit")
+    draft = row.editions[-1]
+    before = row.editions[-2] if len(row.editions) > 1 else None
+    changes = _changes(before, draft) if before else ()
+    return Releasable(draft.number, before.number if before else 0, changes, draft.steps)

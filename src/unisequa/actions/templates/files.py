@@ -5,21 +5,21 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
-from sqlalchemy.orm import Session
-
-from unisequa.actions.errors import NotThere, Refused
+from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.drafts import edit_draft
-from unisequa.actions.templates.editions import edition_of
+from unisequa.actions.templates.seeing import edition_of
 from unisequa.core.design.editing import change_step, index_of
 from unisequa.core.documents.template import Attachment, Template
+from unisequa.core.errors import NotThere, Refused
 from unisequa.store.documents import template_of
-from unisequa.store.tables import Edition, Person
+from unisequa.store.store import Session
+from unisequa.store.tables import Edition
 
 MOST_BYTES = 25 * 1024 * 1024
 
 
 def attach(
-    session: Session, actor: Person, folder: Path, template_id: int, key: str, name: str, content: bytes
+    session: Session, actor: Actor, folder: Path, template_id: int, key: str, name: str, content: bytes
 ) -> Edition:
     """Keep a file with a step of the draft; the same file twice is kept once."""
     name = " ".join(name.replace("\\", "/").rpartition("/")[2].split())[:200]
@@ -46,7 +46,7 @@ def attach(
 
 
 def attachment(
-    session: Session, actor: Person, folder: Path, template_id: int, number: int | None, digest: str
+    session: Session, actor: Actor, folder: Path, template_id: int, number: int | None, digest: str
 ) -> tuple[Attachment, Path]:
     """A file of an edition that somebody may see, and where it is."""
     template = template_of(edition_of(session, actor, template_id, number))

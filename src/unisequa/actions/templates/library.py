@@ -2,31 +2,49 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import dataclass
 
 from pydantic import ValidationError
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session, joinedload, selectinload
 
 from unisequa.actions.access import may
-from unisequa.actions.errors import Refused
 from unisequa.actions.history import note
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.shelf import check_open
+from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.included import IncludedEditions, check_open, included_in
+from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
+from unisequa.core.design.outline import outline
+from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Anchor, Template
-from unisequa.store.documents import template_of
-from unisequa.store.tables import Edition, Person, Run, TemplateRow, now
+from unisequa.core.errors import DocumentError, NotThere, Refused
+from unisequa.store.documents import keep_document, template_of
+from unisequa.store.queries import templates as asked
+from unisequa.store.store import Session
+from unisequa.store.tables import Edition, TemplateRow, now
 
 
 @dataclass(frozen=True, slots=True)
 class LibraryEntry:
-    """A template as the library lists it: its newest edition that may be started, or else its draft."""
+    """A template as the library lists it: its newest edition that may be started, or else its draft.
 
-    row: TemplateRow
-    edition: Edition
-    template: Template
+    ``days`` is its length in working days; ``steps`` and ``days`` count what it includes too.
+    """
+
+    id: int
+    name: str
+    category: str
+    purpose: str
+    owner: str
+    owner_id: int
+    edition: int
+    state: str
+    changed_at: dt.datetime
+    steps: int
+    days: int
     started: int
     has_draft: bool
+    startable: bool
+    editable: bool
+    open_to: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,61 +56,117 @@ class Search:
     owner: int = 0
     state: str = ""
 
+    def finds(self, row: TemplateRow, edition: Edition, has_draft: bool) -> bool:
+        """Whether a template is among what is searched for."""
+        states = {edition.state} | ({"draft"} if has_draft else set())
+        if self.category and row.category != self.category:
+            return False
+        if (self.owner and row.owner_id != self.owner) or (self.state and self.state not in states):
+            return False
+        haystack = f"{edition.name} {row.category} {edition.purpose} {row.owner.name}".lower()
+        return all(word in haystack for word in self.text.lower().split())
 
-def library(session: Session, actor: Person, search: Search | None = None) -> list[LibraryEntry]:
+
+@dataclass(frozen=True, slots=True)
+class Library:
+    """The templates that somebody may see and that were searched for; ``any_at_all`` whether they may see any."""
+
+    entries: tuple[LibraryEntry, ...]
+    categories: tuple[str, ...]
+    owners: tuple[tuple[int, str], ...]
+    any_at_all: bool
+
+
+def library(session: Session, actor: Actor, search: Search | None = None) -> Library:
     """The templates this person may see, by category and name."""
     search = search or Search()
-    query = select(TemplateRow).options(
-        joinedload(TemplateRow.owner), selectinload(TemplateRow.editions), selectinload(TemplateRow.rights)
+    rows = [
+        (row, edition, may(row, actor, "edit") and row.editions[-1].state == "draft")
+        for row in asked.templates_open_to(session, actor.id)
+        if (edition := _shown(row, actor)) is not None
+    ]
+    chosen = [one for one in rows if search.finds(*one)]
+    started = asked.started_by_template(session, [row.id for row, _, _ in chosen])
+    including = [edition for _, edition, _ in chosen if edition.includes]
+    included = included_in(session, [template_of(edition) for edition in including])
+    entries = tuple(
+        _entry(row, edition, has_draft, actor, started.get(row.id, 0), included) for row, edition, has_draft in chosen
     )
-    counts = select(Edition.template_id, func.count(Run.id)).join(Run, Run.edition_id == Edition.id)
-    rows = session.execute(counts.group_by(Edition.template_id)).all()
-    started = {row[0]: row[1] for row in rows}
-    found = []
-    for row in session.scalars(query.order_by(TemplateRow.category, func.lower(TemplateRow.name))):
-        edition = shown_edition(row, actor)
-        if edition is None or (search.category and row.category != search.category):
-            continue
-        editor = may(row, actor, "edit")
-        has_draft = editor and row.editions[-1].state == "draft"
-        states = {edition.state} | ({"draft"} if has_draft else set())
-        if (search.owner and row.owner_id != search.owner) or (search.state and search.state not in states):
-            continue
+    owners = {row.owner_id: row.owner.name for row, _, _ in rows}
+    return Library(
+        entries,
+        tuple(asked.categories(session)),
+        tuple(sorted(owners.items(), key=lambda pair: pair[1])),
+        bool(rows),
+    )
+
+
+def _entry(
+    row: TemplateRow, edition: Edition, has_draft: bool, actor: Actor, started: int, included: IncludedEditions
+) -> LibraryEntry:
+    steps, days = edition.steps, edition.days or 0
+    if edition.includes:
         template = template_of(edition)
-        haystack = f"{template.name} {template.category} {template.purpose} {row.owner.name}".lower()
-        if all(word in haystack for word in search.text.lower().split()):
-            found.append(LibraryEntry(row, edition, template, started.get(row.id, 0), has_draft))
-    return found
+        days = outline(template, included.library).length
+        try:
+            steps = len(laid_open(template, included.library).steps)
+        except DocumentError:
+            steps = edition.steps
+    return LibraryEntry(
+        id=row.id,
+        name=edition.name,
+        category=row.category,
+        purpose=edition.purpose,
+        owner=row.owner.name,
+        owner_id=row.owner_id,
+        edition=edition.number,
+        state=edition.state,
+        changed_at=edition.changed_at,
+        steps=steps,
+        days=days,
+        started=started,
+        has_draft=has_draft,
+        startable=edition.state == "released" and may(row, actor, "start"),
+        editable=may(row, actor, "edit"),
+        open_to=row.open_to,
+    )
 
 
-def shown_edition(row: TemplateRow, actor: Person) -> Edition | None:
+def _shown(row: TemplateRow, actor: Actor) -> Edition | None:
     """The newest released edition, else the newest retired; a draft only for its editors, when it is the first."""
-    if not may(row, actor, "look"):
-        return None
     for state in ("released", "retired"):
-        found = [edition for edition in row.editions if edition.state == state]
-        if found:
-            return found[-1]
+        editions = [edition for edition in row.editions if edition.state == state]
+        if editions:
+            return editions[-1]
     return row.editions[-1] if row.editions and may(row, actor, "edit") else None
 
 
-def categories(session: Session) -> list[str]:
-    """The categories in use."""
-    return sorted(set(session.scalars(select(TemplateRow.category).where(TemplateRow.category != ""))))
+def shown_template(session: Session, actor: Actor, template_id: int) -> EditionSeen:
+    """The edition of a template that the library lists."""
+    row = template_row(session, template_id)
+    edition = _shown(row, actor) if may(row, actor, "look") else None
+    if edition is None:
+        raise NotThere("This template does not exist, or is not open to you.")
+    return seen(edition, actor)
 
 
-def create_template(session: Session, actor: Person, name: str, category: str = "") -> Edition:
+def may_edit(session: Session, actor: Actor) -> tuple[tuple[int, str], ...]:
+    """The templates that somebody may edit, by name as the library has them."""
+    return tuple((one.id, one.name) for one in library(session, actor).entries if one.editable)
+
+
+def create_template(session: Session, actor: Actor, name: str, category: str = "") -> int:
     """A new template with an empty draft and one required anchor."""
     try:
         template = Template(name=name, category=category.strip(), anchors=(Anchor(key="start", label="Start"),))
     except ValidationError:
         raise Refused({"name": "A template needs a name of up to 200 characters."}) from None
-    return keep_template(session, actor, template)
+    return keep_template(session, actor, template).template_id
 
 
 def keep_template(
     session: Session,
-    actor: Person,
+    actor: Actor,
     template: Template,
     *,
     released: bool = False,
@@ -112,18 +186,20 @@ def keep_template(
     session.flush()
     edition = Edition(
         number=1,
-        document=template.written(),
+        revision=1,
         changed_by_id=actor.id,
         state="released" if released else "draft",
         released_at=now() if released else None,
+        pins=included_in(session, [template]).pins(template) if released else None,
     )
+    keep_document(edition, template)
     row.editions.append(edition)
     note(session, actor, "template written", said or f"{template.name} begun", template_id=row.id)
     session.flush()
     return edition
 
 
-def duplicate(session: Session, actor: Person, template_id: int, number: int | None = None) -> Edition:
+def duplicate(session: Session, actor: Actor, template_id: int, number: int | None = None) -> int:
     """A copy as a draft of one's own."""
     edition = edition_of(session, actor, template_id, number)
     template = template_of(edition)
@@ -131,4 +207,4 @@ def duplicate(session: Session, actor: Person, template_id: int, number: int | N
     copy = Template.model_validate({**template.written(), "name": name})
     return keep_template(
         session, actor, copy, said=f"copied from {template.name}, edition {edition.number}", like=template
-    )
+    ).template_id

@@ -8,10 +8,8 @@ from dataclasses import dataclass, field
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
-from unisequa.actions.runs.runs import calendar_documents
+from unisequa.actions.calendars import calendar_documents
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.typed import typed_date
@@ -24,8 +22,9 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Warning
-from unisequa.store.rules import elsewhere
-from unisequa.store.tables import Leave, Person
+from unisequa.store.queries.people import leave_of, people_by_id
+from unisequa.store.store import Session
+from unisequa.store.waits import AwaitedElsewhere
 
 Typed = dict[Annotated[str, Field(max_length=300)], Annotated[str, Field(max_length=2000)]]
 
@@ -75,14 +74,17 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
                 faults[f"anchors.{key}"] = str(error)
     if faults:
         return Rehearsed(faults=faults)
-    people = {str(person.id): person for person in session.scalars(select(Person))}
-    names = {role: people[number].name for role, number in given.crew.items() if number in people}
-    away = _leave(session, {role: people[n].id for role, n in given.crew.items() if n in people})
+    numbers = {role: int(text) for role, text in given.crew.items() if text.isascii() and text.isdigit()}
+    people = people_by_id(session, {number for number in numbers.values() if number < 10**9})
+    crew = {role: people[number] for role, number in numbers.items() if number in people}
+    names = {role: person.name for role, person in crew.items()}
+    away = _leave(session, {role: person.id for role, person in crew.items()})
     try:
         parts = whole(template, library)
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
-        there = elsewhere(session, today, template.slots_of_time().per_day)
+        waits = [wait for placed in parts.steps for wait in placed.step.waits_for]
+        there = AwaitedElsewhere(session, waits, today, template.slots_of_time().per_day)
         occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
         plan = assemble(template, occasion, library)
     except DocumentError as error:
@@ -104,6 +106,6 @@ def _moment(text: str, template: Template, today: dt.date, calendar: WorkingCale
 
 def _leave(session: Session, crew: Mapping[str, int]) -> dict[str, tuple[tuple[dt.date, dt.date], ...]]:
     spans: dict[int, list[tuple[dt.date, dt.date]]] = {}
-    for leave in session.scalars(select(Leave).where(Leave.person_id.in_(set(crew.values()) or {0}))):
+    for leave in leave_of(session, set(crew.values())):
         spans.setdefault(leave.person_id, []).append((leave.first_on, leave.last_on))
     return {role: tuple(spans[person]) for role, person in crew.items() if person in spans}

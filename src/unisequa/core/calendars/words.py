@@ -90,3 +90,13 @@ def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> st
     """Worked slots between an old and a new date: ``+2 d``, ``−1 d``, on the minute grid ``+1h 30m``."""
     sign = "+" if n > 0 else "−" if n else ""
     return f"{sign}{span_text(abs(n), day)}" if grid and grid.per_day > 1 else f"{sign}{abs(n)} d"
+
+
+def as_sentence(text: str) -> str:
+    """A message as a sentence of its own.
+
+    >>> as_sentence("nothing was changed")
+    'Nothing was changed.'
+    """
+    text = text[:1].upper() + text[1:]
+    return text if text.endswith((".", "!", "?")) else text + "."

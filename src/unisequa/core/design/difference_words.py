@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.design.comparison import Difference, Entries
-from unisequa.core.documents.conditions import sentence, sign_off_words
+from unisequa.core.documents.conditions import condition_words, sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import Link, Measure, SignOff, Template
 
@@ -183,7 +183,7 @@ def _value(name: str, value: Any, template: Template) -> str:
         rule = SignOff.model_validate(value)
         return sign_off_words(rule, str(labels.get(rule.role, rule.role)), template)
     if name == "only_if":
-        return f"only if {sentence(value, template)}"
+        return f"only if {condition_words(value, template)}"
     if name == "fill":
         return " ".join(str(part) for part in value.values())
     if isinstance(value, bool):

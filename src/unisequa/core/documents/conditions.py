@@ -1,7 +1,7 @@
 """Conditions as clauses that people put together, as the expression the document keeps, and as a sentence.
 
 ===========  ==========================  ==========================
-clause       expression                  sentence
+clause       expression                  condition_words
 ===========  ==========================  ==========================
 is           ``entity == 'Shop'``        entity is Shop
 is not       ``entity != 'Shop'``        entity is not Shop
@@ -149,11 +149,11 @@ def sign_off_words(rule: SignOff, who: str, template: Template) -> str:
     if rule.by_itself is not None:
         said.append(f"by itself after {count_words(rule.by_itself, 'working day')}")
     if rule.until:
-        said.append(f"held until {sentence(rule.until, template)}")
+        said.append(f"held until {condition_words(rule.until, template)}")
     return ", ".join(said)
 
 
-def sentence(text: str, template: Template) -> str:
+def condition_words(text: str, template: Template) -> str:
     """A condition as people say it: ``Entity is Shop and Objects is over 50``; the expression where it is of
     another shape."""
     condition = condition_of(text)

@@ -21,21 +21,23 @@ K = TypeVar("K", Anchor, Role, Fact, Phase)
 
 
 class Library:
-    """Templates that others may include, found by their names, however they are written."""
+    """Templates that others may include, found by their names, however they are written; ``others`` are the names of
+    more that there are, to propose where one is not found."""
 
-    def __init__(self, templates: Iterable[tuple[str, Template]] = ()) -> None:
+    def __init__(self, templates: Iterable[tuple[str, Template]] = (), others: Iterable[str] = ()) -> None:
         self._found: dict[str, Template] = {}
+        self._others = frozenset(name_key(name) for name in others)
         for name, template in templates:
-            for key in (_slug(name), _slug(template.name)):
+            for key in (name_key(name), name_key(template.name)):
                 self._found.setdefault(key, template)
 
     def find(self, name: str) -> Template | None:
         """The template of that name, if there is one."""
-        return self._found.get(_slug(name))
+        return self._found.get(name_key(name))
 
     def map(self, change: Callable[[Template], Template]) -> Library:
         """The same library with every template changed."""
-        made = Library()
+        made = Library(others=self._others)
         made._found = {name: change(template) for name, template in self._found.items()}
         return made
 
@@ -65,7 +67,7 @@ class Library:
 
     def names(self) -> list[str]:
         """The names there are."""
-        return sorted(self._found)
+        return sorted(self._found.keys() | self._others)
 
 
 def same_name(a: str, b: str) -> bool:
@@ -74,10 +76,11 @@ def same_name(a: str, b: str) -> bool:
     >>> same_name("Month-end close", "month-end-close")
     True
     """
-    return _slug(a) == _slug(b)
+    return name_key(a) == name_key(b)
 
 
-def _slug(name: str) -> str:
+def name_key(name: str) -> str:
+    """A name as it is compared: small letters and figures only, all else between them one dash."""
     return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or name
 
 

@@ -381,3 +381,9 @@ class _Assembly:
 def _plain(measure: Measure) -> Measure:
     """A measure without the edge that a ``when`` has."""
     return Measure(anchor=measure.anchor, offset=measure.offset, unit=measure.unit, roll=measure.roll)
+
+
+def not_startable(template: Template) -> list[Fault]:
+    """What a template has that runs here cannot have yet; the command line plans all of it."""
+    later = "has no page here yet; `unisequa plan` works it out on the command line"
+    return [Fault("grid", f"A job of hours and minutes {later}")] if template.grid == "minute" else []

@@ -7,8 +7,8 @@ from pathlib import Path
 from alembic import command
 from alembic.config import Config
 
-from unisequa.core.errors import UnisequaError
-from unisequa.store.store import make_engine
+from unisequa.core.errors import StoreError
+from unisequa.store.dialects import dangling, migrating_engine
 
 
 def configuration() -> Config:
@@ -19,19 +19,22 @@ def configuration() -> Config:
 
 
 def migrate(url: str) -> None:
-    """Run the migrations that are missing, each whole or not at all.
+    """Run the migrations that are missing, all or none; afterwards every reference is checked.
 
-    They run on an engine with foreign keys off, since rebuilding a SQLite table with them on deletes the
-    rows that refer to it; afterwards every reference is checked.
+    Raises
+    ------
+    StoreError
+        When rows would refer to nothing; nothing is changed then.
     """
     config = configuration()
-    engine = make_engine(url, foreign_keys=False)
+    engine = migrating_engine(url)
     try:
         with engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
-            broken = connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall()
+            broken = dangling(connection, url)
             if broken:
-                raise UnisequaError(f"the database has rows that refer to nothing: {broken[:3]}; nothing was changed")
+                tables = ", ".join(broken)
+                raise StoreError(f"the database has rows in {tables} that refer to nothing; nothing was changed")
     finally:
         engine.dispose()

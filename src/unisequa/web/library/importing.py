@@ -4,32 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Depends, Request
-from sqlalchemy.orm import Session
+from fastapi import APIRouter, Request
 from starlette.datastructures import FormData, UploadFile
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
-from unisequa.actions.access import may
-from unisequa.actions.errors import Refused
+from unisequa.actions.people.people import Actor
 from unisequa.actions.templates import files
 from unisequa.actions.templates.drafts import edit_draft
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.library import keep_template, library
+from unisequa.actions.templates.held import Upload, find_upload, keep_upload
+from unisequa.actions.templates.library import keep_template, may_edit
+from unisequa.actions.templates.seeing import see_edition
 from unisequa.core.design.editing import changed, slug
 from unisequa.core.design.fields import field_text
 from unisequa.core.design.rows import rows
 from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Anchor, Template
-from unisequa.core.errors import DocumentError, Fault
+from unisequa.core.errors import DocumentError, Fault, Refused
 from unisequa.formats.files import read_bytes
 from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
 from unisequa.formats.tables_in import read_table
-from unisequa.store.documents import template_of
-from unisequa.store.tables import Person
-from unisequa.web.library.uploads import Upload, Uploads
+from unisequa.store.store import Session
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -38,15 +35,6 @@ router = APIRouter()
 MOST_FAULTS = 100
 MOST_SHOWN = 300
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-
-
-def uploads_of(request: Request) -> Uploads:
-    """The uploads that the server keeps."""
-    found: Uploads = request.app.state.uploads
-    return found
-
-
-UploadsOf = Annotated[Uploads, Depends(uploads_of)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,18 +101,20 @@ def import_page(request: Request, me: SignedIn) -> Response:
 
 
 @router.post("/import")
-async def bring(request: Request, me: SignedIn, form: Posted, kept: UploadsOf) -> Response:
+def bring(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Response:
     """Read a file, and go on to what would come of it; or say why it cannot be read."""
     file = form.get("file")
     if not isinstance(file, UploadFile) or not file.filename:
         return render(request, "library/import.html", ImportPage("library", ("Choose a file first.",)), status=422)
-    content, name = await file.read(), file.filename[:200]
+    content, name = file.file.read(), file.filename[:200]
     try:
         upload = read_upload(content, name)
     except DocumentError as error:
         faults = tuple(str(fault) for fault in error.faults[:MOST_FAULTS])
         return render(request, "library/import.html", ImportPage("library", faults, name), status=422)
-    return RedirectResponse(f"/import/{kept.keep(me.id, upload)}", status_code=303)
+    with store.writing() as session:
+        token = keep_upload(session, me, upload)
+    return RedirectResponse(f"/import/{token}", status_code=303)
 
 
 def read_upload(content: bytes, name: str) -> Upload:
@@ -142,18 +132,19 @@ def read_upload(content: bytes, name: str) -> Upload:
 
 
 @router.get("/import/{token}")
-def look(request: Request, me: SignedIn, store: StoreOf, kept: UploadsOf, token: str) -> Response:
+def look(request: Request, me: SignedIn, store: StoreOf, token: str) -> Response:
     """What the file would become."""
-    upload = _upload(kept, me, token)
     with store.reading() as session:
+        upload = find_upload(session, me, token)
         page = _preview(session, me, token, upload, FormData())
     return render(request, "library/import_preview.html", page)
 
 
 @router.post("/import/{token}")
-def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, kept: UploadsOf, token: str) -> Response:
+def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, token: str) -> Response:
     """Show it with other columns, or make it."""
-    upload = _upload(kept, me, token)
+    with store.reading() as session:
+        upload = find_upload(session, me, token)
     if text_field(form, "act", 10) == "make":
         try:
             with store.writing() as session:
@@ -168,21 +159,14 @@ def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, kept: U
     return render(request, "library/import_preview.html", page, status=422 if problems else 200)
 
 
-def _upload(kept: Uploads, me: Person, token: str) -> Upload:
-    found = kept.find(me.id, token)
-    if found is None:
-        raise Refused({"": "That file is no longer kept here; bring it again."})
-    return found
-
-
-def _target(session: Session, me: Person, form: FormData) -> tuple[int, Template | None]:
+def _target(session: Session, me: Actor, form: FormData) -> tuple[int, Template | None]:
     into = text_field(form, "into", 10)
     if not into.isdigit() or into == "0":
         return 0, None
-    edition = edition_of(session, me, int(into))
-    if not may(edition.template, me, "edit"):
+    edition = see_edition(session, me, int(into))
+    if not edition.may("edit"):
         raise Refused({"into": "You may not change that template."})
-    return int(into), template_of(edition)
+    return int(into), edition.template
 
 
 def _base(form: FormData, upload: Upload) -> Template:
@@ -216,7 +200,7 @@ def _columns(upload: Upload, form: FormData) -> list[str]:
 
 def _preview(
     session: Session,
-    me: Person,
+    me: Actor,
     token: str,
     upload: Upload,
     form: FormData,
@@ -245,19 +229,19 @@ def _preview(
         )
         for i, row in enumerate(shown[:MOST_SHOWN], 1)
     )  # fmt: skip
-    targets = [(entry.row.id, entry.template.name) for entry in library(session, me) if may(entry.row, me, "edit")]
     return ImportPreview(
         "library", token, upload.name, upload.table is not None, columns,
         (("", "not read"), *COLUMNS.items()),
         text_field(form, "template", 300) or (upload.template.name if upload.template else read.template.name),
         text_field(form, "category", 80) or read.template.category,
         text_field(form, "anchors", 2000) or ", ".join(anchor.label for anchor in read.template.anchors),
-        into, tuple(targets), lines, len(shown), read.faults[:MOST_FAULTS], max(0, len(read.faults) - MOST_FAULTS),
+        into, may_edit(session, me), lines, len(shown),
+        read.faults[:MOST_FAULTS], max(0, len(read.faults) - MOST_FAULTS),
         read.new_roles, read.new_phases, problems or {},
     )  # fmt: skip
 
 
-def _make(session: Session, me: Person, upload: Upload, form: FormData) -> int:
+def _make(session: Session, me: Actor, upload: Upload, form: FormData) -> int:
     into, target = _target(session, me, form)
     if upload.template:
         template = upload.template
@@ -277,7 +261,7 @@ def _make(session: Session, me: Person, upload: Upload, form: FormData) -> int:
 def steps_file(me: SignedIn, store: StoreOf, template_id: int, form: str, edition: int | None = None) -> Response:
     """The steps as CSV or XLSX, or their network as GraphML."""
     with store.reading() as session:
-        template = template_of(edition_of(session, me, template_id, edition))
+        template = see_edition(session, me, template_id, edition).template
     name = slug(template.name, fallback="template")
     kinds: dict[str, tuple[str, Any]] = {
         "csv": ("text/csv", steps_csv), "xlsx": (XLSX, steps_xlsx),
@@ -292,19 +276,14 @@ def steps_file(me: SignedIn, store: StoreOf, template_id: int, form: str, editio
 
 
 @router.post("/templates/{template_id}/attachments")
-async def attach(me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def attach(me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """Keep a file with a step."""
     file = form.get("file")
     if not isinstance(file, UploadFile):
-        return JSONResponse({"message": "Choose a file first."}, 422)
-    content = await file.read()
-    try:
-        with store.writing() as session:
-            files.attach(
-                session, me, settings.data, template_id, text_field(form, "key", 80), file.filename or "", content
-            )
-    except Refused as error:
-        return JSONResponse({"message": str(error)}, 422)
+        raise Refused({"file": "Choose a file first."})
+    content = file.file.read()
+    with store.writing() as session:
+        files.attach(session, me, settings.data, template_id, text_field(form, "key", 80), file.filename or "", content)
     return JSONResponse({"kept": True})
 
 

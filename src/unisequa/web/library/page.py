@@ -7,23 +7,14 @@ from dataclasses import dataclass, replace
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions.access import may
-from unisequa.actions.errors import Refused
+from unisequa.actions.people.people import Actor
 from unisequa.actions.templates import library as actions
-from unisequa.actions.templates.drafts import template_row
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.shelf import Shelf as IncludedFrom
-from unisequa.actions.templates.shelf import newest
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.core.design.fields import duration_text, field_text
-from unisequa.core.design.outline import outline
 from unisequa.core.design.rows import rows
-from unisequa.core.documents.conditions import sentence
-from unisequa.core.documents.includes import laid_open
+from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.template import Step, Template
-from unisequa.core.errors import DocumentError
-from unisequa.store.documents import template_of
-from unisequa.store.tables import Person
+from unisequa.core.errors import Refused
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
@@ -33,7 +24,7 @@ STATES = (("released", "Released"), ("draft", "With a draft"), ("retired", "Reti
 
 
 @dataclass(frozen=True, slots=True)
-class Shelf:
+class TemplateLine:
     """A template in the list; ``days`` is its length in working days."""
 
     id: int
@@ -57,7 +48,7 @@ class LibraryPage:
     """The list with what it was searched by."""
 
     section: str
-    shelves: tuple[Shelf, ...]
+    templates: tuple[TemplateLine, ...]
     categories: tuple[str, ...]
     owners: tuple[tuple[int, str], ...]
     states: tuple[tuple[str, str], ...]
@@ -109,60 +100,44 @@ def library(
     return render(request, "library/_rows.html" if asks_for_piece(request) else "library/page.html", page)
 
 
-def _page(store: StoreOf, me: Person, search: actions.Search | None = None) -> LibraryPage:
+def _page(store: StoreOf, me: Actor, search: actions.Search | None = None) -> LibraryPage:
     search = search or actions.Search()
     with store.reading() as session:
-        entries = actions.library(session, me, search)
-        everything = entries if search == actions.Search() else actions.library(session, me)
-        shelf = newest(session) if any(entry.template.includes for entry in entries) else None
-        owners = {entry.row.owner_id: entry.row.owner.name for entry in everything}
-        shelves = tuple(
-            Shelf(
-                id=entry.row.id,
-                name=entry.template.name,
-                category=entry.template.category,
-                purpose=entry.template.purpose,
-                owner=entry.row.owner.name,
-                steps=_steps(entry.template, shelf),
-                days=outline(entry.template, shelf.library if shelf and entry.template.includes else None).length,
+        seen = actions.library(session, me, search)
+    return LibraryPage(
+        "library",
+        tuple(
+            TemplateLine(
+                id=entry.id,
+                name=entry.name,
+                category=entry.category,
+                purpose=entry.purpose,
+                owner=entry.owner,
+                steps=entry.steps,
+                days=entry.days,
                 started=entry.started,
-                changed=day_words(entry.edition.changed_at.date(), year=True),
-                edition=entry.edition.number,
-                state=entry.edition.state,
+                changed=day_words(entry.changed_at.date(), year=True),
+                edition=entry.edition,
+                state=entry.state,
                 draft=entry.has_draft,
-                startable=entry.edition.state == "released" and may(entry.row, me, "start"),
-                open_to=OPEN_TO[entry.row.open_to],
+                startable=entry.startable,
+                open_to=OPEN_TO[entry.open_to],
             )
-            for entry in entries
-        )
-        return LibraryPage(
-            "library",
-            shelves,
-            tuple(actions.categories(session)),
-            tuple(sorted(owners.items(), key=lambda pair: pair[1])),
-            STATES,
-            search,
-            bool(everything),
-        )
-
-
-def _steps(template: Template, shelf: IncludedFrom | None) -> int:
-    """How many steps a template has, those of the templates it includes with it."""
-    try:
-        return len(laid_open(template, shelf.library if shelf else None).steps)
-    except DocumentError:
-        return len(template.steps)
+            for entry in seen.entries
+        ),
+        seen.categories,
+        seen.owners,
+        STATES,
+        search,
+        seen.any_at_all,
+    )
 
 
 @router.get("/library/{template_id}/preview")
 def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) -> Response:
     """What is in a template, without opening it."""
     with store.reading() as session:
-        row = template_row(session, template_id)
-        edition = actions.shown_edition(row, me)
-        if edition is None:
-            edition = edition_of(session, me, template_id)
-        template = template_of(edition)
+        template = actions.shown_template(session, me, template_id).template
     lines: list[PreviewLine] = []
     labels = {phase.key: phase.label for phase in template.phases}
     phase: str | None = None
@@ -178,7 +153,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
                 field_text(template, step, "when") or field_text(template, step, "follows"),
                 _lasts(template, step),
                 shown.depth,
-                condition=sentence(step.only_if, template) if step.only_if else "",
+                condition=condition_words(step.only_if, template) if step.only_if else "",
             )
         )
     found = Preview(
@@ -206,8 +181,8 @@ def new_template(request: Request, me: SignedIn, form: Posted, store: StoreOf) -
     name, category = field(form, "name", 300), field(form, "category", 80)
     try:
         with store.writing() as session:
-            edition = actions.create_template(session, me, name, category)
+            where = actions.create_template(session, me, name, category)
     except Refused as error:
         page = replace(_page(store, me), new_name=name, new_category=category, faults=error.faults)
         return render(request, "library/page.html", page, status=422)
-    return RedirectResponse(f"/templates/{edition.template_id}", status_code=303)
+    return RedirectResponse(f"/templates/{where}", status_code=303)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
+from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import count_words, day_words
-from unisequa.core.documents.template import DayLabel, Phase
+from unisequa.core.documents.measures import measured
+from unisequa.core.documents.template import DayLabel, Measure
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import days_late, shown_state
 from unisequa.web.drawing.marks import Arrow, Mark, arrows, bar
@@ -76,28 +77,18 @@ class RunSheet:
     head_height: int = HEAD
 
 
-def run_sheet(
-    plan: Plan,
-    result: Cascade | None,
-    *,
-    phases: tuple[Phase, ...],
-    who: Callable[[str | None], tuple[str, str]],
-    zoom: Zoom,
-    labels: tuple[DayLabel, ...] = (),
-    label_days: Mapping[int, int] | None = None,
-) -> RunSheet:
-    """The sheet of a run as it stands, or as a shift would leave it.
+def run_sheet(considered: Considered, zoom: Zoom) -> RunSheet:
+    """The sheet of a run as it stands, or as a shift would leave it."""
+    run, result, shown = considered.run, considered.result, considered.after
+    plan, phases, labels = run.plan, run.template.phases, run.template.day_labels
+    changes = {change.key for change in result.changes} if result else set()
+    edited = {edit.task for edit in considered.edits}
+    crew = {member.role: member for member in run.crew}
 
-    Parameters
-    ----------
-    who : callable
-        Gives the person's name and the role's label for a role.
-    label_days : mapping of int to int
-        Position in ``labels`` → its day.
-    """
-    shown = result.after() if result else plan
-    changes = {change.key: change for change in result.changes} if result else {}
-    edited = {edit.task for edit in result.edits} if result else set()
+    def who(role: str | None) -> tuple[str, str]:
+        member = crew.get(role or "")
+        return (member.name, member.label) if member else ("", "")
+
     days = [day for p in (plan, shown) for i in range(len(p.tasks)) for day in p.days(i) or ()]
     scale = date_scale([*days, *(d for d in plan.anchors.values() if d is not None)], zoom)
     calendar = plan.calendars[None]
@@ -133,9 +124,10 @@ def run_sheet(
     today_x = scale.x(plan.today + 0.5) if plan.today is not None else None
     if today_x is not None:
         wanted.append(("today", today_x, "today"))
-    for n, day in (label_days or {}).items():
-        if day not in plan.anchors.values():
-            wanted.append(("label", scale.x(day + 0.5), labels[n].label))
+    for named in labels:
+        day = _label_day(named, plan)
+        if day is not None and day not in plan.anchors.values():
+            wanted.append(("label", scale.x(day + 0.5), named.label))
     return RunSheet(
         tuple(lines),
         scale,
@@ -146,6 +138,15 @@ def run_sheet(
         max(y, ROW),
         today_x,
     )
+
+
+def _label_day(label: DayLabel, plan: Plan) -> int | None:
+    """The day of a day label, where its anchor is known."""
+    anchor = plan.anchors.get(label.anchor)
+    if anchor is None:
+        return None
+    measure = Measure(anchor=label.anchor, offset=label.offset, unit=label.unit)
+    return plan.grid.day(measured(anchor, measure, plan.calendars[None]))
 
 
 def _line(

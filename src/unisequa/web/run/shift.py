@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
+from collections.abc import Iterable
 from dataclasses import replace
 
 from fastapi import APIRouter, Request
 from starlette.datastructures import FormData
 from starlette.responses import Response
 
-from unisequa.actions.errors import Refused, Stale
 from unisequa.actions.runs import shifts as actions
-from unisequa.actions.runs.runs import run_of, task_of
+from unisequa.actions.runs.seeing import RunSeen, see_run
+from unisequa.core.calendars.typed import typed_date
 from unisequa.core.calendars.words import count_words
-from unisequa.core.errors import DateRangeError, ShiftError, TypedError
+from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
+from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits import Due, Duration, Edit, Move
 from unisequa.core.shift.edits.codec import written
-from unisequa.store.plans import plan_of
-from unisequa.store.tables import Person
+from unisequa.core.terms import MOST_DAYS
 from unisequa.web.pages import render
-from unisequa.web.run.asked import Asked, asked_in, joined, read_edits, typed_edit
-from unisequa.web.run.views import work
+from unisequa.web.run.asked import Asked, asked_in
+from unisequa.web.run.work import work_on
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -34,32 +37,27 @@ def consider(
 
     ``kind``, ``key`` and ``value`` add an edit: a date as typed or as a bar was let go on.
     """
-    asked = _with_typed(me, form, store, settings, run_id) if field(form, "kind", 20) else asked_in(form)
-    return _answer(request, me, store, settings, run_id, asked)
-
-
-def _with_typed(me: Person, form: FormData, store: StoreOf, settings: SettingsOf, run_id: int) -> Asked:
-    kind, key, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 100)
     asked = asked_in(form)
     with store.reading() as session:
-        run = run_of(session, run_id, me)
-        task_of(run, key)
-        plan = plan_of(run, settings.day())
-        try:
-            edits = read_edits(asked.documents, plan)
-            shown = cascade(plan, edits, asked.mode).after() if edits else plan
-            edit = typed_edit(shown, kind, key, value, today=settings.day())
-        except (TypedError, DateRangeError, ShiftError) as error:
-            return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
-    edits = joined(edits, edit)
-    return replace(asked, documents=tuple(written(one, plan.grid) for one in edits))
+        run = see_run(session, me, run_id, settings.day())
+    if field(form, "kind", 20):
+        asked = _with_typed(run, asked, form, settings.day())
+    return _answer(request, run, asked)
 
 
-def _answer(
-    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, asked: Asked, status: int = 200
-) -> Response:
-    with store.reading() as session:
-        piece = work(session, me, run_id, asked, settings.day())
+def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date) -> Asked:
+    kind, key, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 100)
+    run.task(key)
+    edits = actions.read_edits(asked.documents, run.plan)
+    try:
+        edit = typed_edit(run.plan, edits, asked, kind, key, value, today=today)
+    except (TypedError, DateRangeError, ShiftError) as error:
+        return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
+    return replace(asked, documents=tuple(written(one, run.plan.grid) for one in joined(edits, edit)))
+
+
+def _answer(request: Request, run: RunSeen, asked: Asked, status: int = 200) -> Response:
+    piece = work_on(run, asked)
     faulty = bool(asked.faults) or (status == 200 and len(json.loads(piece.edits)) < len(asked.documents))
     return render(request, "run/_work.html", {"work": piece}, status=422 if faulty else status)
 
@@ -67,21 +65,23 @@ def _answer(
 @router.post("/runs/{run_id}/shift")
 def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
     """Apply the shift; where the run has changed meanwhile, show it worked out anew instead."""
-    asked = asked_in(form)
-    version = field(form, "version", 12)
+    asked, today = asked_in(form), settings.day()
+    text = field(form, "version", 12)
+    version = int(text) if text.isascii() and text.isdigit() else -1
+    status = 200
     try:
         with store.writing() as session:
-            number = int(version) if version.isdigit() else -1
-            shift = actions.apply_shift(
-                session, me, run_id, number, asked.documents, settings.day(), asked.why, asked.mode
-            )
-            moved = count_words(len(shift.changes), "task")
+            made = actions.apply_shift(session, me, run_id, version, asked.documents, today, asked.why, asked.mode)
+        toast = f"Shift {made.number} applied: {count_words(made.moved, 'task')} moved."
+        asked = replace(asked, documents=(), why="", mode="push", toast=toast)
     except Stale as error:
-        return _answer(request, me, store, settings, run_id, replace(asked, stale=str(error)), 409)
+        words = str(error) if error.version is not None else actions.WORKED_OUT_ANEW
+        asked, status = replace(asked, stale=words), error.status
     except Refused as error:
-        return _answer(request, me, store, settings, run_id, replace(asked, faults=tuple(error.faults.items())))
-    done = replace(asked, documents=(), why="", mode="push", toast=f"Shift {shift.number} applied: {moved} moved.")
-    return _answer(request, me, store, settings, run_id, done)
+        asked = replace(asked, faults=tuple(error.faults.items()))
+    with store.reading() as session:
+        run = see_run(session, me, run_id, today)
+    return _answer(request, run, asked, status)
 
 
 @router.post("/runs/{run_id}/shifts/{number}/take-back")
@@ -89,12 +89,58 @@ def take_back(
     request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int, number: int
 ) -> Response:
     """Give the tasks that a shift moved their dates back."""
-    asked = asked_in(form)
+    asked, today, status = asked_in(form), settings.day(), 200
     try:
         with store.writing() as session:
-            actions.take_back(session, me, run_id, number, settings.day())
+            actions.take_back(session, me, run_id, number, today)
         asked = replace(asked, documents=(), toast=f"Shift {number} is taken back.")
     except Refused as error:
-        asked = replace(asked, toast=str(error))
-        return _answer(request, me, store, settings, run_id, asked, 422)
-    return _answer(request, me, store, settings, run_id, asked)
+        asked, status = replace(asked, toast=str(error)), error.status
+    with store.reading() as session:
+        run = see_run(session, me, run_id, today)
+    return _answer(request, run, asked, status)
+
+
+def joined(edits: Iterable[Edit], edit: Edit) -> tuple[Edit, ...]:
+    """The edits with one more, which takes the place of those it overrules."""
+    kept = tuple(one for one in edits if (one.task, one.holds) != (edit.task, edit.holds) or one.holds is None)
+    return (*kept, edit)
+
+
+def typed_edit(
+    plan: Plan, edits: tuple[Edit, ...], asked: Asked, kind: str, key: str, text: str, *, today: dt.date
+) -> Edit:
+    """An edit from what somebody typed into a field of a task, or from the day its bar was let go on.
+
+    ``kind`` is move, due or duration; ``end`` gives the duration that makes the task's last day the one typed.
+    Relative dates count from where the edits so far have put the task.
+
+    Raises
+    ------
+    TypedError
+    """
+    if kind == "duration":
+        digits = text.strip().removesuffix("d").strip()
+        if not digits.isascii() or not digits.isdigit() or int(digits) > MOST_DAYS:
+            raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 …')
+        return Duration(key, int(digits))
+    position = plan.position(key)
+    task, days = plan.tasks[position], _days_considered(plan, edits, asked, position)
+    calendar = plan.calendars.of(task)
+    stands = days and days[0 if kind == "move" else 1]
+    base = dt.date.fromordinal(stands) if stands else None
+    day = typed_date(text, today=today, base=base, calendar=calendar).toordinal()
+    if kind == "end" and days:
+        return Duration(key, max(1, calendar.count(days[0], day + 1)))
+    if kind not in {"move", "due"}:
+        raise TypedError("That cannot be changed here.")
+    return Move(key, day) if kind == "move" else Due(key, day)
+
+
+def _days_considered(plan: Plan, edits: tuple[Edit, ...], asked: Asked, position: int) -> tuple[int, int] | None:
+    """The days of a task with the edits so far."""
+    if not edits:
+        return plan.days(position)
+    result = cascade(plan, edits, asked.mode)
+    moved = next((change for change in result.changes if change.key == plan.tasks[position].key), None)
+    return result.days(moved)[1] if moved else plan.days(position)

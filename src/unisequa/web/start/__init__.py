@@ -1,1 +1,5 @@
 """Starting a run."""
+
+from unisequa.web.start import page
+
+ROUTERS = (page.router,)

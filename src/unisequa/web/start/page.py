@@ -7,23 +7,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Request
-from sqlalchemy.orm import Session
 from starlette.datastructures import FormData
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions.errors import Refused
-from unisequa.actions.people.people import people
-from unisequa.actions.runs import runs as actions
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.shelf import shelf_of
+from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.people.people import Actor, people
+from unisequa.actions.runs.start import Choices, Startable, rehearse, start_run, startable
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.calendars.words import count_words, day_words, span_words
-from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DateRangeError, DocumentError, TypedError
+from unisequa.core.errors import DateRangeError, DocumentError, Refused, TypedError
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
-from unisequa.store.documents import calendars_of, template_of
-from unisequa.store.tables import Edition, Person
+from unisequa.store.store import Session
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
@@ -32,7 +28,7 @@ MOST_LISTED = 12
 
 
 @dataclass(frozen=True, slots=True)
-class Ask:
+class Question:
     """One thing asked: an anchor, a fact or a role. ``value`` is what was typed."""
 
     name: str
@@ -73,9 +69,9 @@ class StartPage:
     template: str
     edition: int
     draft: bool
-    anchors: tuple[Ask, ...]
-    facts: tuple[Ask, ...]
-    roles: tuple[Ask, ...]
+    anchors: tuple[Question, ...]
+    facts: tuple[Question, ...]
+    roles: tuple[Question, ...]
     subject: str
     name: str
     proposed: str
@@ -97,8 +93,8 @@ def start_page(
 ) -> Response:
     """The page, nothing chosen yet."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        page = _page(session, me, row, FormData(), settings.day(), fresh=True)
+        on = startable(session, me, template_id, edition)
+        page = _page(session, me, on, FormData(), settings.day(), fresh=True)
     return render(request, "start/page.html", page)
 
 
@@ -108,8 +104,8 @@ def preview(
 ) -> Response:
     """The run as it would be with what is chosen so far; nothing is created."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, _edition(form))
-        page = _page(session, me, row, form, settings.day())
+        on = startable(session, me, template_id, _edition(form))
+        page = _page(session, me, on, form, settings.day())
     return render(request, "start/_body.html", page)
 
 
@@ -121,17 +117,17 @@ def start_now(
     today = settings.day()
     try:
         with store.writing() as session:
-            row = edition_of(session, me, template_id, _edition(form))
-            choices, faults = _choices(session, row, form, today)
+            on = startable(session, me, template_id, _edition(form))
+            choices, faults = _choices(session, on, form, today)
             if faults:
                 raise Refused(faults)
-            run = actions.start_run(session, me, row, choices, today)
+            run_id = start_run(session, me, template_id, on.edition, choices, today)
     except Refused as error:
         with store.reading() as session:
-            row = edition_of(session, me, template_id, _edition(form))
-            page = _page(session, me, row, form, today, faults=error.faults, tried=True)
+            on = startable(session, me, template_id, _edition(form))
+            page = _page(session, me, on, form, today, faults=error.faults, tried=True)
         return render(request, "start/page.html", page, status=422)
-    return RedirectResponse(f"/runs/{run.id}", status_code=303)
+    return RedirectResponse(f"/runs/{run_id}", status_code=303)
 
 
 def _edition(form: FormData) -> int | None:
@@ -139,11 +135,10 @@ def _edition(form: FormData) -> int | None:
     return int(number) if number.isdigit() else None
 
 
-def _choices(session: Session, row: Edition, form: FormData, today: dt.date) -> tuple[actions.Choices, dict[str, str]]:
-    template = laid_open(template_of(row), shelf_of(session, row).library)
+def _choices(session: Session, on: Startable, form: FormData, today: dt.date) -> tuple[Choices, dict[str, str]]:
+    template = on.template
     calendar_name = field(form, "calendar", 200)
-    documents = actions.calendar_documents(session, calendar_name or template.calendar)
-    calendar = calendars_of(document.written() for document in documents)[None]
+    calendar = Calendars(calendar_documents(session, calendar_name or template.calendar))[None]
     anchors: dict[str, dt.date] = {}
     faults: dict[str, str] = {}
     for anchor in template.anchors:
@@ -155,7 +150,7 @@ def _choices(session: Session, row: Edition, form: FormData, today: dt.date) -> 
                 faults[f"anchors.{anchor.key}"] = str(error)
     facts = {fact.key: field(form, f"facts.{fact.key}", 2000) for fact in template.facts}
     crew = {role.key: field(form, f"crew.{role.key}", 200) for role in template.roles if f"crew.{role.key}" in form}
-    choices = actions.Choices(
+    choices = Choices(
         anchors=anchors,
         facts={key: value for key, value in facts.items() if value.strip()},
         crew=crew,
@@ -169,8 +164,8 @@ def _choices(session: Session, row: Edition, form: FormData, today: dt.date) -> 
 
 def _page(
     session: Session,
-    me: Person,
-    row: Edition,
+    me: Actor,
+    on: Startable,
     form: FormData,
     today: dt.date,
     *,
@@ -178,14 +173,14 @@ def _page(
     fresh: bool = False,
     tried: bool = False,
 ) -> StartPage:
-    template = laid_open(template_of(row), shelf_of(session, row).library)
-    choices, typed_faults = _choices(session, row, form, today)
+    template = on.template
+    choices, typed_faults = _choices(session, on, form, today)
     found = {**typed_faults, **(faults or {})}
     plan: Plan | None = None
     missing: list[str] = []
     if not typed_faults:
         try:
-            plan = actions.rehearse(session, me, row, choices, today)
+            plan = rehearse(session, me, on.template_id, on.edition, choices, today)
         except DocumentError as error:
             for fault in error.faults:
                 asked = fault.path.split(".")[0] in {"anchors", "facts"}
@@ -202,12 +197,12 @@ def _page(
     warnings = _looks(template, plan, who)
     return StartPage(
         section="library",
-        template_id=row.template_id,
+        template_id=on.template_id,
         template=template.name,
-        edition=row.number,
-        draft=row.state == "draft",
+        edition=on.edition,
+        draft=on.draft,
         anchors=tuple(
-            Ask(
+            Question(
                 f"anchors.{a.key}",
                 a.label,
                 "date",
@@ -221,7 +216,7 @@ def _page(
             for a in template.anchors
         ),
         facts=tuple(
-            Ask(
+            Question(
                 f"facts.{f.key}",
                 f.label,
                 f.kind,
@@ -238,7 +233,7 @@ def _page(
         name=choices.name,
         proposed=plan.name if plan else "",
         calendar=choices.calendar or template.calendar or "",
-        calendars=tuple(document.name for document in actions.calendar_documents(session, template.calendar)),
+        calendars=on.calendars,
         by=by,
         groups=_groups(template, plan, who, by) if plan else (),
         count=len(plan.tasks) if plan else 0,
@@ -251,8 +246,8 @@ def _page(
 
 
 def _roles(
-    template: Template, form: FormData, everybody: list[tuple[str, str]], me: Person, faults: Mapping[str, str]
-) -> tuple[Ask, ...]:
+    template: Template, form: FormData, everybody: list[tuple[str, str]], me: Actor, faults: Mapping[str, str]
+) -> tuple[Question, ...]:
     asks = []
     for role in template.roles:
         name = f"crew.{role.key}"
@@ -263,7 +258,9 @@ def _roles(
         choices = () if outside else (("", "nobody yet"), *everybody)
         hint = {"keeper": "the keeper, you", "outside": "an outside party"}.get(role.fill.by, "")
         asks.append(
-            Ask(name, role.label, "text" if outside else "choice", value, False, hint, choices, faults.get(name, ""))
+            Question(
+                name, role.label, "text" if outside else "choice", value, False, hint, choices, faults.get(name, "")
+            )
         )
     return tuple(asks)
 

@@ -8,28 +8,27 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fastapi import APIRouter, Request
-from sqlalchemy.orm import Session
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions import access
-from unisequa.actions.errors import Refused
-from unisequa.actions.history import template_history
-from unisequa.actions.people.people import people
+from unisequa.actions.people.people import Actor, people
 from unisequa.actions.templates import editions
-from unisequa.actions.templates.drafts import edits_of, template_row
+from unisequa.actions.templates import rights as actions
 from unisequa.actions.templates.library import duplicate
 from unisequa.core.calendars.words import day_words
 from unisequa.core.design.difference_words import Told
-from unisequa.store.tables import Edition, Person, TemplateRow
+from unisequa.core.errors import Refused
+from unisequa.store.store import Session
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
 
 router = APIRouter()
 
+MOST_DEEDS = 200
+
 
 @dataclass(frozen=True, slots=True)
-class EditionLine:
+class EditionRow:
     """One edition in the list."""
 
     number: int
@@ -42,7 +41,7 @@ class EditionLine:
 
 
 @dataclass(frozen=True, slots=True)
-class Happened:
+class Deed:
     """Something somebody did."""
 
     at: str
@@ -61,11 +60,11 @@ class EditionsPage:
     owner: str
     editor: bool
     own: bool
-    lines: tuple[EditionLine, ...]
+    lines: tuple[EditionRow, ...]
     old: int
     new: int
     changes: tuple[Told, ...] | None
-    happened: tuple[Happened, ...]
+    happened: tuple[Deed, ...]
     open_to: str
     rights: tuple[tuple[int, str, str], ...]
     others: tuple[tuple[int, str], ...]
@@ -95,62 +94,35 @@ def editions_page(
 
 def _page(
     session: Session,
-    me: Person,
+    me: Actor,
     template_id: int,
     old: int | None = None,
     new: int | None = None,
     faults: dict[str, str] | None = None,
 ) -> EditionsPage:
-    row = template_row(session, template_id)
-    access.check_may(row, me, "look")
-    editor = access.may(row, me, "edit")
-    seen = [edition for edition in row.editions if edition.state != "draft" or editor]
-    numbers = [edition.number for edition in seen]
-    new = new if new in numbers else numbers[-1] if numbers else 0
-    old = old if old in numbers else numbers[-2] if len(numbers) > 1 else new
-    changes = None
-    if old != new:
-        changes = tuple(editions.compare(session, me, template_id, old, new))
-    started = editions.runs_of(session, [edition.id for edition in seen])
+    seen = editions.see_editions(session, me, template_id, old, new)
     return EditionsPage(
         "library",
         template_id,
-        row.name,
-        row.owner.name,
-        editor,
-        access.may(row, me, "own"),
-        tuple(_line(edition, started.get(edition.id, 0)) for edition in reversed(seen)),
-        old,
-        new,
-        changes,
-        _happened(session, row, editor),
-        row.open_to,
-        tuple((right.person_id, right.person.name, right.right) for right in row.rights),
-        tuple((person.id, person.name) for person in people(session) if person.id != row.owner_id),
+        seen.name,
+        seen.owner,
+        seen.right in {"edit", "own"},
+        seen.right == "own",
+        tuple(
+            EditionRow(
+                line.number, line.state, day_words(line.at.date(), year=True), line.by, line.note, line.steps, line.runs
+            )
+            for line in seen.lines
+        ),
+        seen.old,
+        seen.new,
+        seen.changes,
+        tuple(Deed(_moment(one.at), one.who, one.text, one.undone) for one in seen.happened[:MOST_DEEDS]),
+        seen.open_to,
+        seen.rights,
+        tuple((person.id, person.name) for person in people(session) if person.id != seen.owner_id),
         faults or {},
     )
-
-
-def _line(edition: Edition, runs: int) -> EditionLine:
-    at = edition.released_at or edition.changed_at
-    steps = len(edition.document.get("steps", []))
-    return EditionLine(
-        edition.number,
-        edition.state,
-        day_words(at.date(), year=True),
-        edition.changed_by.name,
-        edition.note,
-        steps,
-        runs,
-    )
-
-
-def _happened(session: Session, row: TemplateRow, editor: bool) -> tuple[Happened, ...]:
-    entries = [((h.at, 0, h.id), h.person.name, h.text, False) for h in template_history(session, row.id)]
-    if editor:
-        entries += [((e.at, 1, e.id), e.person.name, e.text, e.state == "undone") for e in edits_of(session, row.id)]
-    entries.sort(key=lambda entry: entry[0], reverse=True)
-    return tuple(Happened(_moment(order[0]), who, text, undone) for order, who, text, undone in entries[:200])
 
 
 def _moment(at: dt.datetime) -> str:
@@ -161,12 +133,8 @@ def _moment(at: dt.datetime) -> str:
 def release_box(request: Request, me: SignedIn, store: StoreOf, template_id: int) -> Response:
     """What a release would change, and room for a note."""
     with store.reading() as session:
-        row = template_row(session, template_id)
-        access.check_may(row, me, "edit")
-        draft = row.editions[-1]
-        before = row.editions[-2].number if len(row.editions) > 1 else 0
-        changes = editions.compare(session, me, template_id, before, draft.number) if before else []
-        box = ReleaseBox(template_id, draft.number, before, tuple(changes), len(draft.document.get("steps", [])))
+        draft = editions.releasable(session, me, template_id)
+    box = ReleaseBox(template_id, draft.number, draft.before, draft.changes, draft.steps)
     return render(request, "template/_release.html", box)
 
 
@@ -209,14 +177,13 @@ def rights(request: Request, me: SignedIn, form: Posted, store: StoreOf, templat
     )
 
     def change(session: Session) -> None:
-        row = template_row(session, template_id)
-        number = int(person) if person.isdigit() else 0
+        number = int(person) if person.isascii() and person.isdigit() else 0
         if everybody:
-            access.open_to(session, me, row, everybody)
+            actions.open_to(session, me, template_id, everybody)
         elif right == "own":
-            access.hand_over(session, me, row, number)
+            actions.hand_over(session, me, template_id, number)
         else:
-            access.give_right(session, me, row, number, right)
+            actions.give_right(session, me, template_id, number, right)
 
     return _done(request, me, store, template_id, change)
 
@@ -225,12 +192,12 @@ def rights(request: Request, me: SignedIn, form: Posted, store: StoreOf, templat
 def copy(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int) -> Response:
     """A copy as a draft of one's own."""
     with store.writing() as session:
-        edition = duplicate(session, me, template_id)
-    return RedirectResponse(f"/templates/{edition.template_id}", status_code=303)
+        where = duplicate(session, me, template_id)
+    return RedirectResponse(f"/templates/{where}", status_code=303)
 
 
 def _done(
-    request: Request, me: Person, store: StoreOf, template_id: int, act: Callable[[Session], Any], *, page: bool = True
+    request: Request, me: Actor, store: StoreOf, template_id: int, act: Callable[[Session], Any], *, page: bool = True
 ) -> Response:
     try:
         with store.writing() as session:

@@ -265,7 +265,7 @@ AnyOp = Annotated[
 ]  # fmt: skip
 
 
-class Asked(Op):
+class SentEdit(Op):
     """An edit with the rehearsal that is on, if one is."""
 
     edit: AnyOp

@@ -10,25 +10,24 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from starlette.responses import JSONResponse, Response
 
-from unisequa.actions.access import may
-from unisequa.actions.errors import ActionError, NotAllowed, NotThere, Refused
-from unisequa.actions.templates import drafts
-from unisequa.actions.templates.editions import edition_of
+from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.held import Here, find_clip, keep_clip
+from unisequa.actions.templates.held import look as look_at
 from unisequa.actions.templates.rehearsals import Rehearsal
-from unisequa.actions.templates.shelf import newest, shelf_of
+from unisequa.actions.templates.seeing import see_edition
+from unisequa.actions.templates.sheet import edit_sheet, news, see_sheet, take_back
 from unisequa.core.design.clip import copied
 from unisequa.core.design.editing import slug
 from unisequa.core.documents.reading import faults_of
-from unisequa.core.errors import EditError
+from unisequa.core.errors import ActionError, EditError, Refused
 from unisequa.formats.files import write_json, write_yaml
-from unisequa.store.documents import template_of
-from unisequa.store.tables import Edition, Person
+from unisequa.settings import Settings
+from unisequa.store.store import Store
+from unisequa.web.errors import json_error
 from unisequa.web.pages import render
 from unisequa.web.session import PostedJson, SettingsOf, SignedIn, StoreOf
-from unisequa.web.template.clips import Clips, Here, Presence
-from unisequa.web.template.ops import Asked as AskedEdit
-from unisequa.web.template.ops import edit_of
-from unisequa.web.template.view import Asked, may_change, sheet_of
+from unisequa.web.template.ops import SentEdit, edit_of
+from unisequa.web.template.view import as_sent
 
 router = APIRouter()
 LOOK_SECONDS = 3
@@ -73,20 +72,19 @@ def template_page(
 ) -> Response:
     """A template: the draft for who may edit it, or the newest released edition."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        model = sheet_of(session, me, row, Asked(settings.day()))
-        page = TemplatePage(
-            "library",
-            template_id,
-            row.template.name,
-            row.template.owner.name,
-            row.number,
-            may_change(row, me),
-            may(row.template, me, "edit"),
-            step[:200],
-            json.dumps(model, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
-            LOOK_SECONDS,
-        )
+        seen = see_sheet(session, me, template_id, settings.day(), edition)
+    page = TemplatePage(
+        "library",
+        template_id,
+        seen.edition.name,
+        seen.edition.owner,
+        seen.edition.number,
+        seen.edition.changeable,
+        seen.edition.may("edit"),
+        step[:200],
+        json.dumps(as_sent(seen), ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
+        LOOK_SECONDS,
+    )
     return render(request, "template/page.html", page)
 
 
@@ -96,8 +94,7 @@ def template_file(
 ) -> Response:
     """The edition as its open document, in JSON or YAML."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        template = template_of(row)
+        template = see_edition(session, me, template_id, edition).template
     name = slug(template.name, fallback="template")
     if form == "yaml":
         return _download(write_yaml(template.written()), f"{name}.yaml", "application/yaml")
@@ -108,59 +105,58 @@ def _download(content: str | bytes, name: str, kind: str) -> Response:
     return Response(content, media_type=kind, headers={"content-disposition": f'attachment; filename="{name}"'})
 
 
-def _answered(found: Any, status: int = 200) -> JSONResponse:
-    return JSONResponse(found, status)
+def _answered(content: Any, status: int = 200) -> JSONResponse:
+    return JSONResponse(content, status)
 
 
-def _rehearsal(body: Any) -> dict[str, Any] | None:
+def _rehearsal(body: Any) -> Rehearsal | None:
     """The rehearsal in a body, if one is on; what is none counts as none."""
     try:
-        found = body.get("rehearsal") if isinstance(body, dict) else None
-        return Rehearsal.model_validate(found).model_dump() if found is not None else None
+        given = body.get("rehearsal") if isinstance(body, dict) else None
+        return Rehearsal.model_validate(given) if given is not None else None
     except ValidationError:
         return None
 
 
-def _refused(error: ActionError, sheet: dict[str, Any] | None = None) -> JSONResponse:
-    status = 404 if isinstance(error, NotThere) else 403 if isinstance(error, NotAllowed) else 422
-    field = next(iter(error.faults), "") if isinstance(error, Refused) else ""
-    return _answered({"message": str(error), "field": field, "sheet": sheet}, status)
+def _number(body: Any) -> int | None:
+    number = body.get("edition") if isinstance(body, dict) else None
+    return number if isinstance(number, int) else None
 
 
-def _wrong(error: ValidationError) -> JSONResponse:
+def _unreadable(error: ValidationError) -> Refused:
     fault = faults_of(error)[0]
-    return _answered({"message": f"That cannot be read: {fault.path} {fault.message}", "field": ""}, 422)
+    return Refused({"": f"That cannot be read: {fault.path} {fault.message}"})
 
 
 @router.post("/templates/{template_id}/edit")
-def edit(
-    request: Request, me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int
-) -> Response:
+def edit(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """Make one edit of the draft; answers with the sheet, or with what was at fault and the sheet as it stands."""
     try:
-        asked = AskedEdit.model_validate(body)
+        sent = SentEdit.model_validate(body)
     except ValidationError as error:
-        return _wrong(error)
+        raise _unreadable(error) from error
     made: list[str] = []
-    clips: Clips = request.app.state.clips
-    shown = Asked(settings.day(), _rehearsal(body))
+    rehearsal, today = _rehearsal(body), settings.day()
+    names_others = getattr(sent.edit, "part", "") == "includes" or getattr(sent.edit, "field", "") == "waits_for"
     try:
         with store.writing() as session:
-            shelf = shelf_of(session, drafts.template_row(session, template_id).editions[-1])
-            if getattr(asked.edit, "part", "") == "includes" or getattr(asked.edit, "field", "") == "waits_for":
-                shelf = newest(session, me)
-            change = edit_of(asked.edit, shelf.library, lambda name: clips.find(me.id, name), made)
-            row = drafts.edit_draft(session, me, template_id, change)
-            sheet = sheet_of(session, me, row, shown)
+            seen = edit_sheet(
+                session, me, template_id,
+                lambda library: edit_of(sent.edit, library, lambda name: find_clip(session, me, name), made),
+                today, rehearsal, names_others=names_others,
+            )  # fmt: skip
     except ActionError as error:
-        return _refused(error, _sheet_now(store, me, template_id, shown))
-    return _answered({"sheet": sheet, "made": made})
+        sheet = _sheet_now(store, me, settings, template_id, rehearsal)
+        return json_error(error.status, str(error), error, sheet=sheet)
+    return _answered({"sheet": as_sent(seen), "made": made})
 
 
-def _sheet_now(store: Any, me: Person, template_id: int, asked: Asked) -> dict[str, Any] | None:
+def _sheet_now(
+    store: Store, me: Actor, settings: Settings, template_id: int, rehearsal: Rehearsal | None
+) -> dict[str, Any] | None:
     try:
         with store.reading() as session:
-            return sheet_of(session, me, edition_of(session, me, template_id), asked)
+            return as_sent(see_sheet(session, me, template_id, settings.day(), None, rehearsal))
     except ActionError:
         return None
 
@@ -168,85 +164,59 @@ def _sheet_now(store: Any, me: Person, template_id: int, asked: Asked) -> dict[s
 @router.post("/templates/{template_id}/undo")
 def undo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """Take one's own latest edit back."""
-    return _back(me, body, store, settings, template_id, drafts.undo, "Undone")
+    with store.writing() as session:
+        seen, text, passed = take_back(session, me, template_id, settings.day(), _rehearsal(body))
+    return _answered({"sheet": as_sent(seen), "note": passed or f"Undone: {text}"})
 
 
 @router.post("/templates/{template_id}/redo")
 def redo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """Do again what was taken back."""
-    return _back(me, body, store, settings, template_id, drafts.redo, "Done again")
-
-
-def _back(
-    me: Person, body: Any, store: StoreOf, settings: SettingsOf, template_id: int, way: Any, word: str
-) -> Response:
-    rehearsal = _rehearsal(body)
-    try:
-        with store.writing() as session:
-            taken = way(session, me, template_id)
-            row: Edition = edition_of(session, me, template_id)
-            sheet = sheet_of(session, me, row, Asked(settings.day(), rehearsal))
-    except ActionError as error:
-        return _refused(error)
-    return _answered({"sheet": sheet, "note": taken.passed_over or f"{word}: {taken.text}"})
+    with store.writing() as session:
+        seen, text, passed = take_back(session, me, template_id, settings.day(), _rehearsal(body), again=True)
+    return _answered({"sheet": as_sent(seen), "note": passed or f"Done again: {text}"})
 
 
 @router.post("/templates/{template_id}/sheet")
 def sheet(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """The sheet as it stands, on dates when a rehearsal is given."""
-    rehearsal = _rehearsal(body)
-    number = body.get("edition") if isinstance(body, dict) else None
-    try:
-        with store.reading() as session:
-            row = edition_of(session, me, template_id, number if isinstance(number, int) else None)
-            found = sheet_of(session, me, row, Asked(settings.day(), rehearsal))
-    except ActionError as error:
-        return _refused(error)
-    return _answered({"sheet": found})
+    with store.reading() as session:
+        seen = see_sheet(session, me, template_id, settings.day(), _number(body), _rehearsal(body))
+    return _answered({"sheet": as_sent(seen)})
 
 
 @router.post("/templates/{template_id}/look")
-def look(
-    request: Request, me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int
-) -> Response:
+def look(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
     """Who else is here; and the sheet with what they have changed, when they have."""
     try:
-        asked = Looked.model_validate(body)
+        looked = Looked.model_validate(body)
     except ValidationError as error:
-        return _wrong(error)
-    presence: Presence = request.app.state.presence
-    changes: list[str] = []
-    found = None
-    try:
-        with store.reading() as session:
-            row = edition_of(session, me, template_id)
-            newer = row.number != asked.edition and row.number > asked.edition and may(row.template, me, "edit")
-            others = presence.look(template_id, me.id, Here(me.name, asked.at)) if may(row.template, me, "edit") else []
-            if newer or (row.number == asked.edition and row.revision != asked.revision):
-                since = asked.revision if row.number == asked.edition else 0
-                edits = drafts.edits_since(session, row, since)
-                changes = [f"{e.person.name}: {e.text}" for e in edits if e.person_id != me.id]
-                found = sheet_of(session, me, row, Asked(settings.day(), _rehearsal(body)))
-    except ActionError as error:
-        return _refused(error)
+        raise _unreadable(error) from error
+    with store.reading() as session:
+        editor = see_edition(session, me, template_id).may("edit")
+        since = news(session, me, template_id, looked.edition, looked.revision, settings.day(), _rehearsal(body))
+    others: tuple[Here, ...] = ()
+    if editor:
+        with store.writing() as session:
+            others = look_at(session, me, template_id, looked.at)
     return _answered(
-        {"others": [{"name": one.name, "at": one.at} for one in others], "changes": changes, "sheet": found}
+        {
+            "others": [{"name": one.name, "at": one.at} for one in others],
+            "changes": list(since.changes),
+            "sheet": as_sent(since.sheet) if since.sheet else None,
+        }
     )
 
 
 @router.post("/templates/{template_id}/clip")
-def clip(request: Request, me: SignedIn, body: PostedJson, store: StoreOf, template_id: int) -> Response:
+def clip(me: SignedIn, body: PostedJson, store: StoreOf, template_id: int) -> Response:
     """Keep steps that were copied, under the name that the browser has put on the clipboard."""
     name = str(body.get("clip", ""))[:80] if isinstance(body, dict) else ""
     keys = [str(key) for key in body.get("keys", [])] if isinstance(body, dict) else []
-    number = body.get("edition") if isinstance(body, dict) else None
-    clips: Clips = request.app.state.clips
-    try:
-        with store.reading() as session:
-            row = edition_of(session, me, template_id, number if isinstance(number, int) else None)
-            clips.keep(me.id, name, copied(template_of(row), keys))
-    except EditError as error:
-        return _refused(Refused({error.field: str(error)}))
-    except ActionError as error:
-        return _refused(error)
+    with store.writing() as session:
+        template = see_edition(session, me, template_id, _number(body)).template
+        try:
+            keep_clip(session, me, name, copied(template, keys))
+        except EditError as error:
+            raise Refused({error.field: str(error)}) from error
     return _answered({"kept": len(keys)})

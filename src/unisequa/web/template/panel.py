@@ -8,25 +8,22 @@ from dataclasses import dataclass
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from sqlalchemy.orm import Session
 from starlette.responses import JSONResponse, Response
 
-from unisequa.actions.people.people import people
-from unisequa.actions.runs.runs import calendar_documents
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.shelf import Shelf, newest, shelf_of
+from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.people.people import Actor, people
+from unisequa.actions.templates.included import IncludedEditions, all_released, included_in, names_open_to
+from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_whole
 from unisequa.core.design.fields import FIELDS, KINDS, PRIORITIES, field_text
 from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
 from unisequa.core.design.waits import wait_words
-from unisequa.core.documents.conditions import BY_KIND, condition_of, sentence
+from unisequa.core.documents.conditions import BY_KIND, condition_of, condition_words
 from unisequa.core.documents.includes import Library, whole
 from unisequa.core.documents.template import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
-from unisequa.store.documents import template_of
-from unisequa.store.tables import Edition, Person
+from unisequa.store.store import Session
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
-from unisequa.web.template.view import may_change
 
 router = APIRouter()
 SEVERAL = "\x00several"
@@ -65,7 +62,7 @@ class StepMessage:
 
 
 @dataclass(frozen=True, slots=True)
-class Panel:
+class StepPanel:
     """What is selected: one step with all it has, or several with what they have in common."""
 
     id: int
@@ -107,47 +104,47 @@ def panel(
 ) -> Response:
     """The panel of the selected steps."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        template = template_of(row)
+        edition_seen, included = see_whole(session, me, template_id, edition)
+        template = edition_seen.template
         steps = {step.key: step for step in template.steps}
         chosen = [steps[key] for key in k if key in steps]
         if chosen:
-            found = _panel(session, me, row, template, chosen, editable=may_change(row, me))
+            shown = _panel(session, me, edition_seen, template, chosen, editable=edition_seen.changeable)
         else:
-            shelf = shelf_of(session, row)
-            found = _included(session, me, row, template, shelf, k[0])
-    return render(request, "template/_panel.html", {"p": found})
+            shown = _included(session, me, edition_seen, included, k[0])
+    return render(request, "template/_panel.html", {"p": shown})
 
 
 @router.get("/templates/{template_id}/elsewhere")
-def elsewhere(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
+def steps_of_others(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
     """The steps of other released templates that a step here may wait for, to choose from while typing."""
     with store.reading() as session:
-        own = edition_of(session, me, template_id).template_id
-        shelf = newest(session, me)
-    found = [
-        {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
-        for other in shelf.library.all()
-        if shelf.ids[other.name] != own
-        for step in other.steps
-    ]
-    return JSONResponse(found)
+        see_edition(session, me, template_id)
+        released = all_released(session, me)
+    return JSONResponse(
+        [
+            {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
+            for other in released.library.all()
+            if released.ids[other.name] != template_id
+            for step in other.steps
+        ]
+    )
 
 
 def _panel(
-    session: Session, me: Person, row: Edition, template: Template, steps: list[Step], *, editable: bool
-) -> Panel:
+    session: Session, me: Actor, edition: EditionSeen, template: Template, steps: list[Step], *, editable: bool
+) -> StepPanel:
     texts = [{name: field_text(template, step, name) for name in FIELDS} for step in steps]
     values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELDS}
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
-    library = newest(session, me).library if only and only.waits_for else Library()
+    library = included_in(session, [template], me, waits=True).library if only and only.waits_for else Library()
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
-    return Panel(
-        id=row.template_id,
-        edition=row.number,
+    return StepPanel(
+        id=edition.template_id,
+        edition=edition.number,
         keys=tuple(step.key for step in steps),
         title=only.title if only else f"{len(steps)} steps",
         values=values,
@@ -160,9 +157,9 @@ def _panel(
         attachments=only.attachments if only else (),
         messages=tuple(StepMessage(m, message_words(m, template)) for m in only.messages) if only else (),
         condition=_builder(template, condition),
-        condition_words=sentence(condition, template) if condition else "",
+        condition_words=condition_words(condition, template) if condition else "",
         held=_builder(template, held),
-        held_words=sentence(held, template) if held else "",
+        held_words=condition_words(held, template) if held else "",
         waits=[wait_words(wait, template, library) for wait in only.waits_for] if only else (),
         kinds=tuple(KINDS.items()),
         priorities=tuple(PRIORITIES.items()),
@@ -216,33 +213,34 @@ def _builder(template: Template, text: str) -> str:
     )
 
 
-def _included(session: Session, me: Person, row: Edition, template: Template, shelf: Shelf, key: str) -> Panel:
+def _included(session: Session, me: Actor, edition: EditionSeen, included: IncludedEditions, key: str) -> StepPanel:
     """The panel of a step of an included template: to look at; it is changed where it is written."""
+    template = edition.template
     try:
-        parts = whole(template, shelf.library)
+        parts = whole(template, included.library)
         placed = next((one for one in parts.steps if one.key == key), None)
     except DocumentError:
         placed = None
     if placed is None:
-        return _nothing(row)
+        return _nothing(edition)
     include = next(include for include in template.includes if include.key == key.split(".", maxsplit=1)[0])
-    inner = shelf.library.find(include.template)
+    inner = included.library.find(include.template)
     home = inner if inner and any(step.key == placed.step.key for step in inner.steps) else None
-    found = _panel(session, me, row, home or template, [placed.step], editable=False) if home else _nothing(row)
+    found = _panel(session, me, edition, home or template, [placed.step], editable=False) if home else _nothing(edition)
     values = {f: getattr(found, f) for f in found.__dataclass_fields__}
-    return Panel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})
+    return StepPanel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})
 
 
-def _nothing(row: Edition) -> Panel:
+def _nothing(edition: EditionSeen) -> StepPanel:
     empty: dict[str, str] = dict.fromkeys(FIELDS, "")
-    return Panel(
-        row.template_id, row.number, (), "This step is not there any more", empty, False, False, "", False, (), (), (),
-        (), "{}", "", "{}", "", (), (), (), (), (), (), (), (),
+    return StepPanel(
+        edition.template_id, edition.number, (), "This step is not there any more", empty, False, False, "", False,
+        (), (), (), (), "{}", "", "{}", "", (), (), (), (), (), (), (), (),
     )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
-class Ask:
+class PartFields:
     """A role, anchor or fact with its fields as they are typed."""
 
     key: str
@@ -251,7 +249,7 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
-class IncludeAsk:
+class IncludeFields:
     """An included template with what its anchors and roles are here."""
 
     key: str
@@ -270,11 +268,11 @@ class Setup:
     template: Template
     editable: bool
     example: str
-    roles: tuple[Ask, ...]
-    anchors: tuple[Ask, ...]
-    facts: tuple[Ask, ...]
-    labels: tuple[Ask, ...]
-    includes: tuple[IncludeAsk, ...]
+    roles: tuple[PartFields, ...]
+    anchors: tuple[PartFields, ...]
+    facts: tuple[PartFields, ...]
+    labels: tuple[PartFields, ...]
+    includes: tuple[IncludeFields, ...]
     can_include: tuple[str, ...]
     fills: Sequence[tuple[str, str]]
     kinds: Sequence[tuple[str, str]]
@@ -293,16 +291,16 @@ def setup(
 ) -> Response:
     """Name, roles, anchors, facts, day labels and included templates."""
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        template = template_of(row)
-        shelf = newest(session, me)
-        found = Setup(
+        seen = see_edition(session, me, template_id, edition)
+        template = seen.template
+        included = included_in(session, [template], me)
+        fields = Setup(
             id=template_id,
             template=template,
-            editable=may_change(row, me),
+            editable=seen.changeable,
             example=sample_name(template, settings.day()) if template.naming else "",
             roles=tuple(
-                Ask(
+                PartFields(
                     role.key,
                     role.label,
                     {
@@ -313,11 +311,13 @@ def setup(
                 for role in template.roles
             ),
             anchors=tuple(
-                Ask(a.key, a.label, {"required": "yes" if a.required else "", "from": from_words(template, a.key)})
+                PartFields(
+                    a.key, a.label, {"required": "yes" if a.required else "", "from": from_words(template, a.key)}
+                )
                 for a in template.anchors
             ),
             facts=tuple(
-                Ask(
+                PartFields(
                     fact.key,
                     fact.label,
                     {
@@ -328,22 +328,22 @@ def setup(
                 for fact in template.facts
             ),
             labels=tuple(
-                Ask(str(i), label.label, {"day": label_words(template, i)})
+                PartFields(str(i), label.label, {"day": label_words(template, i)})
                 for i, label in enumerate(template.day_labels)
             ),
-            includes=tuple(_include(template, include.key, shelf) for include in template.includes),
-            can_include=tuple(name for name in shelf.ids if name != template.name),
+            includes=tuple(_include(template, include.key, included) for include in template.includes),
+            can_include=tuple(name for name in names_open_to(session, me) if name != template.name),
             fills=tuple(FILLS.items()),
             kinds=tuple(FACT_KINDS.items()),
             people=[(person.email, person.name) for person in people(session)],
             calendars=[document.name for document in calendar_documents(session, template.calendar)],
         )  # fmt: skip
-    return render(request, "template/_setup.html", {"s": found})
+    return render(request, "template/_setup.html", {"s": fields})
 
 
-def _include(template: Template, key: str, shelf: Shelf) -> IncludeAsk:
+def _include(template: Template, key: str, included: IncludedEditions) -> IncludeFields:
     include = next(include for include in template.includes if include.key == key)
-    inner = shelf.library.find(include.template)
+    inner = included.library.find(include.template)
     ours_a, ours_r = {a.key for a in template.anchors}, {r.key for r in template.roles}
     anchors = tuple(
         (a.key, a.label, include.anchors.get(a.key, a.key if a.key in ours_a else "")) for a in inner.anchors
@@ -352,4 +352,4 @@ def _include(template: Template, key: str, shelf: Shelf) -> IncludeAsk:
         (r.key, r.label, include.roles.get(r.key, r.key if r.key in ours_r else "")) for r in inner.roles
     ) if inner else ()  # fmt: skip
     name = inner.name if inner else include.template
-    return IncludeAsk(key, name, shelf.ids.get(name), include.phase or "", anchors, roles)
+    return IncludeFields(key, name, included.ids.get(name), include.phase or "", anchors, roles)

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
+from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import people
-from unisequa.actions.runs.runs import calendar_documents
-from unisequa.actions.templates.editions import edition_of
-from unisequa.actions.templates.shelf import shelf_of
+from unisequa.actions.templates.seeing import see_whole
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.words import day_words
 from unisequa.core.design.outline import Outline, outline
@@ -20,7 +19,6 @@ from unisequa.core.documents.includes import whole
 from unisequa.core.documents.template import Fact
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.calendars import Calendars
-from unisequa.store.documents import template_of
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
@@ -59,17 +57,17 @@ def rehearsal_form(
     """The form, begun with dates so far ahead that all of it lies before us, and with the first choices."""
     today = settings.day()
     with store.reading() as session:
-        row = edition_of(session, me, template_id, edition)
-        template = template_of(row)
+        seen, included = see_whole(session, me, template_id, edition)
+        template = seen.template
         everybody = people(session)
-        calendars = [document.name for document in calendar_documents(session, template.calendar)]
+        documents = calendar_documents(session, template.calendar)
+        calendars = [document.name for document in documents]
         try:
-            shelf = shelf_of(session, row)
-            parts = whole(template, shelf.library)
+            parts = whole(template, included.library)
         except DocumentError as error:
             return render(request, "template/_rehearsal.html", RehearsalForm((), (), str(error.faults[0])))
-        calendar = Calendars(calendar_documents(session, template.calendar))[None]
-        begin = _far_enough(outline(template, shelf.library), today, calendar)
+        calendar = Calendars(documents)[None]
+        begin = _far_enough(outline(template, included.library), today, calendar)
     clock = " 18:00" if template.grid == "minute" else ""
     fields = []
     for key, (anchor, _) in parts.anchors.items():

@@ -16,7 +16,7 @@ from unisequa.core.design.findings import Finding, listed
 from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import rows
 from unisequa.core.design.typed import follows_words, when_words
-from unisequa.core.documents.conditions import sentence
+from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.includes import Library, Placed, whole
 from unisequa.core.documents.template import DayLabel, Link, Step, Template
 from unisequa.core.errors import DocumentError
@@ -94,7 +94,7 @@ def _line(step: Step, roles: Mapping[str, str], template: Template) -> Json:
         "d": duration_text(template, step),
         "ms": step.days == 0 and template.grid == "day",
         "ki": KINDS[step.kind] if step.kind != "todo" else "",
-        "if": sentence(step.only_if, template) if step.only_if else "",
+        "if": condition_words(step.only_if, template) if step.only_if else "",
         "so": roles.get(step.sign_off.role, "") if step.sign_off else "",
         "wa": ", ".join(f"{wait.step} of {wait.template}" for wait in step.waits_for),
         "no": bool(step.instructions or step.attachments or step.links_out),

@@ -67,8 +67,8 @@ async function attach(input) {
   form.append("key", panelKey(input));
   form.append("file", file);
   const answer = await fetch(`${Sheet.path()}/attachments`, { method: "POST", body: form, headers: { "x-csrf-token": document.body.dataset.csrf, accept: "application/json" } });
-  const found = await answer.json().catch(() => ({ message: "That file could not be kept." }));
-  if (!answer.ok) toast(found.message || (found.error && found.error.message) || "That file could not be kept.");
+  const found = await answer.json().catch(() => ({}));
+  if (!answer.ok) toast((found.error && found.error.message) || "That file could not be kept.");
   await Sheet.reload();
   Sheet.panelStale();
 }

@@ -22,7 +22,7 @@ Sheet.ask = async function ask(rest, body) {
     body: JSON.stringify(body),
   });
   const found = await answer.json().catch(() => ({}));
-  return { ok: answer.ok, status: answer.status, ...found };
+  return { ok: answer.ok, status: answer.status, message: found.error && found.error.message, ...found };
 };
 
 let inTurn = Promise.resolve();

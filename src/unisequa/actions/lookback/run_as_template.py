@@ -5,31 +5,33 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
-from unisequa.actions.access import check_may
-from unisequa.actions.errors import Refused, sentence
-from unisequa.actions.runs.runs import run_of
+from unisequa.actions.access import check_may, may
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import run_of
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
+from unisequa.core.calendars.words import as_sentence
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DocumentError, EditError
+from unisequa.core.errors import DocumentError, EditError, Refused
 from unisequa.core.lookback.from_run import Became, template_from_run
 from unisequa.store.documents import template_of
 from unisequa.store.plans import plan_of
-from unisequa.store.tables import Person, Run
+from unisequa.store.store import Session
 
 
 @dataclass(frozen=True, slots=True)
 class Drawn:
     """The template that a run would become, and what becomes of each step."""
 
-    run: Run
+    run: str
+    template_id: int
+    template_name: str
+    may_edit: bool
     template: Template
     lines: tuple[Became, ...]
 
 
-def drawn(session: Session, actor: Person, run_id: int, today: dt.date, *, keep_dropped: bool) -> Drawn:
+def drawn(session: Session, actor: Actor, run_id: int, today: dt.date, *, keep_dropped: bool) -> Drawn:
     """What would come of it; nothing is made."""
     run = run_of(session, run_id, actor)
     check_may(run.edition.template, actor, "look")
@@ -38,21 +40,20 @@ def drawn(session: Session, actor: Person, run_id: int, today: dt.date, *, keep_
             template_of(run.edition), plan_of(run, today), run.facts, keep_dropped=keep_dropped
         )
     except (DocumentError, EditError) as error:
-        raise Refused({"": sentence(str(error))}) from error
-    return Drawn(run, template, tuple(lines))
+        raise Refused({"": as_sentence(str(error))}) from error
+    row = run.edition.template
+    return Drawn(run.name, row.id, row.name, may(row, actor, "edit"), template, tuple(lines))
 
 
 def make(
-    session: Session, actor: Person, run_id: int, today: dt.date, *, keep_dropped: bool, name: str, into: bool
+    session: Session, actor: Actor, run_id: int, today: dt.date, *, keep_dropped: bool, name: str, into: bool
 ) -> int:
     """Make it: the draft of the run's own template, or a new one; gives the template's id."""
     found = drawn(session, actor, run_id, today, keep_dropped=keep_dropped)
     if into:
-        own = found.run.edition.template_id
-        edit_draft(session, actor, own, lambda _: found.template)
-        return own
-    name = " ".join(name.split()) or f"{found.run.name}, as it went"
+        edit_draft(session, actor, found.template_id, lambda _: found.template)
+        return found.template_id
+    name = " ".join(name.split()) or f"{found.run}, as it went"
     template = Template.model_validate({**found.template.written(), "name": name[:200]})
-    return keep_template(
-        session, actor, template, said=f"made from the run {found.run.name}", like=template_of(found.run.edition)
-    ).template_id
+    like = template_of(run_of(session, run_id, actor).edition)
+    return keep_template(session, actor, template, said=f"made from the run {found.run}", like=like).template_id

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions.errors import NotThere, Refused
-from unisequa.actions.people.people import people, person, sign_in
-from unisequa.store.tables import Person
+from unisequa.actions.people.people import Actor, people, sign_in, sign_in_as_sample
+from unisequa.core.errors import NotThere, Refused
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, StoreOf, field, sessions_of
 
@@ -23,7 +22,7 @@ class SignInPage:
     email: str = ""
     back: str = ""
     fault: str = ""
-    sample: tuple[Person, ...] = ()
+    sample: tuple[Actor, ...] = ()
     empty: bool = False
 
 
@@ -61,7 +60,7 @@ def sign_in_now(request: Request, form: Posted, store: StoreOf, settings: Settin
         with store.reading() as session:
             sample = field(form, "sample", 20)
             if sample and settings.demo and sample.isdigit():
-                who = person(session, int(sample))
+                who = sign_in_as_sample(session, int(sample))
             else:
                 who = sign_in(session, email, field(form, "password"))
     except (Refused, NotThere) as error:

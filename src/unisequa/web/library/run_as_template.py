@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions.access import may
-from unisequa.actions.lookback import from_run
+from unisequa.actions.lookback import run_as_template as actions
 from unisequa.core.lookback.from_run import Became
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
@@ -39,21 +38,20 @@ def look(
 ) -> Response:
     """Every step with its offset as it was and as it becomes."""
     with store.reading() as session:
-        found = from_run.drawn(session, me, run_id, settings.day(), keep_dropped=dropped == "keep")
-        row = found.run.edition.template
-        page = FromRunPage(
-            "runs",
-            run_id,
-            found.run.name,
-            row.name,
-            row.id,
-            may(row, me, "edit"),
-            f"{found.run.name}, as it went",
-            found.lines,
-            sum(not line.same for line in found.lines),
-            sum("was dropped" in line.note for line in found.lines),
-            dropped == "keep",
-        )
+        found = actions.drawn(session, me, run_id, settings.day(), keep_dropped=dropped == "keep")
+    page = FromRunPage(
+        "runs",
+        run_id,
+        found.run,
+        found.template_name,
+        found.template_id,
+        found.may_edit,
+        f"{found.run}, as it went",
+        found.lines,
+        sum(not line.same for line in found.lines),
+        sum("was dropped" in line.note for line in found.lines),
+        dropped == "keep",
+    )
     return render(request, "library/from_run.html", page)
 
 
@@ -61,7 +59,7 @@ def look(
 def make(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
     """Make it."""
     with store.writing() as session:
-        where = from_run.make(
+        where = actions.make(
             session,
             me,
             run_id,

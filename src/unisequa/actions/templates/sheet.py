@@ -1,0 +1,146 @@
+"""All that a template's sheet shows, asked for once."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.drafts import edit_draft, edits_since, redo, undo
+from unisequa.actions.templates.editions import checks
+from unisequa.actions.templates.included import IncludedEditions, all_released, included_by, included_in
+from unisequa.actions.templates.rehearsals import Rehearsal, Rehearsed, rehearsed
+from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
+from unisequa.core.design.findings import Finding
+from unisequa.core.design.outline import Outline, outline
+from unisequa.core.documents.includes import Library
+from unisequa.core.documents.template import Template
+from unisequa.store.queries.templates import next_edit
+from unisequa.store.store import Session
+from unisequa.store.tables import Edition
+
+
+@dataclass(frozen=True, slots=True)
+class SheetSeen:
+    """An edition as its sheet shows it.
+
+    Parameters
+    ----------
+    newer : frozenset of str
+        Names of included templates that have a newer released edition than the one that is included.
+    undo, redo : str, optional
+        The edit that each comes to next, in words.
+    """
+
+    edition: EditionSeen
+    included: IncludedEditions
+    outline: Outline
+    findings: tuple[Finding, ...]
+    newer: frozenset[str]
+    undo: str | None
+    redo: str | None
+    rehearsed: Rehearsed | None
+
+
+def see_sheet(
+    session: Session,
+    actor: Actor,
+    template_id: int,
+    today: dt.date,
+    number: int | None = None,
+    rehearsal: Rehearsal | None = None,
+) -> SheetSeen:
+    """The sheet of an edition, on dates when a rehearsal is given."""
+    return _sheet(session, actor, edition_of(session, actor, template_id, number), today, rehearsal)
+
+
+def _sheet(session: Session, actor: Actor, edition: Edition, today: dt.date, rehearsal: Rehearsal | None) -> SheetSeen:
+    looked = seen(edition, actor)
+    template, included = looked.template, included_by(session, edition)
+    drawn = outline(template, included.library)
+    newer: frozenset[str] = frozenset()
+    if edition.pins:
+        now = included_in(session, [template]).editions
+        newer = frozenset(name for name, number in included.editions.items() if now.get(name, 0) > number)
+    draft = looked.state == "draft"
+    last = next_edit(session, actor.id, edition.id, "done") if draft else None
+    again = next_edit(session, actor.id, edition.id, "undone") if draft else None
+    return SheetSeen(
+        looked,
+        included,
+        drawn,
+        tuple(checks(session, template, drawn)),
+        newer,
+        last.text if last else None,
+        again.text if again else None,
+        None if rehearsal is None else rehearsed(session, template, included.library, rehearsal, today),
+    )
+
+
+def edit_sheet(
+    session: Session,
+    actor: Actor,
+    template_id: int,
+    edit: Callable[[Library], Callable[[Template], Template]],
+    today: dt.date,
+    rehearsal: Rehearsal | None = None,
+    *,
+    names_others: bool = False,
+) -> SheetSeen:
+    """Make one edit of the draft and see the sheet as it is then.
+
+    Parameters
+    ----------
+    edit : callable
+        Gives the edit, with the templates that it may name: those included, or with ``names_others`` all open ones.
+    """
+    if names_others:
+        library = all_released(session, actor).library
+    else:
+        library = included_by(session, template_row(session, template_id).editions[-1]).library
+    edition = edit_draft(session, actor, template_id, edit(library))
+    return _sheet(session, actor, edition, today, rehearsal)
+
+
+def take_back(
+    session: Session,
+    actor: Actor,
+    template_id: int,
+    today: dt.date,
+    rehearsal: Rehearsal | None = None,
+    *,
+    again: bool = False,
+) -> tuple[SheetSeen, str, str]:
+    """Undo, or do ``again``; gives the sheet, the edit's words, and why it was passed over, if it was."""
+    taken = (redo if again else undo)(session, actor, template_id)
+    sheet = see_sheet(session, actor, template_id, today, None, rehearsal)
+    return sheet, taken.text, taken.passed_over
+
+
+@dataclass(frozen=True, slots=True)
+class News:
+    """What others have changed since somebody last looked, in words; the sheet, if anything has."""
+
+    changes: tuple[str, ...]
+    sheet: SheetSeen | None
+
+
+def news(
+    session: Session,
+    actor: Actor,
+    template_id: int,
+    number: int,
+    revision: int,
+    today: dt.date,
+    rehearsal: Rehearsal | None = None,
+) -> News:
+    """What has changed since edition ``number`` at its ``revision``."""
+    edition = edition_of(session, actor, template_id)
+    editor = seen(edition, actor).may("edit")
+    newer = edition.number > number and editor
+    if not newer and not (edition.number == number and edition.revision != revision):
+        return News((), None)
+    edits = edits_since(session, edition, revision if edition.number == number else 0)
+    changes = tuple(f"{one.who}: {one.text}" for one in edits if one.person_id != actor.id)
+    return News(changes, _sheet(session, actor, edition, today, rehearsal))

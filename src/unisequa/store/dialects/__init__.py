@@ -1,0 +1,47 @@
+"""The one place that knows which database is underneath: a module a dialect, each with the same functions."""
+
+from __future__ import annotations
+
+from types import ModuleType
+
+from sqlalchemy import Engine
+from sqlalchemy.engine import make_url
+from sqlalchemy.exc import ArgumentError, DBAPIError
+
+from unisequa.core.errors import StoreError
+from unisequa.store.dialects import postgresql, sqlite
+
+_MODULES: dict[str, ModuleType] = {"sqlite": sqlite, "postgresql": postgresql}
+
+
+def _module(url: str) -> ModuleType:
+    try:
+        name = make_url(url).get_backend_name()
+    except ArgumentError:
+        raise StoreError("UNISEQUA_DATABASE_URL is no address of a database") from None
+    if name not in _MODULES:
+        raise StoreError(f"UNISEQUA_DATABASE_URL names {name}; data can be kept in sqlite or postgresql")
+    return _MODULES[name]
+
+
+def make_engine(url: str) -> Engine:
+    """An engine for reading and writing rows."""
+    engine: Engine = _module(url).make_engine(url)
+    return engine
+
+
+def migrating_engine(url: str) -> Engine:
+    """An engine on which tables may be rebuilt."""
+    engine: Engine = _module(url).migrating_engine(url)
+    return engine
+
+
+def dangling(connection: object, url: str) -> list[str]:
+    """Tables with rows that refer to nothing after a migration."""
+    found: list[str] = _module(url).dangling(connection)
+    return found
+
+
+def clashed(error: DBAPIError) -> bool:
+    """Whether a write failed because somebody else was writing the same at that moment."""
+    return any(module.clashed(error) for module in _MODULES.values())

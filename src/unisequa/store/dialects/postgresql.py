@@ -1,0 +1,35 @@
+"""PostgreSQL: many writers at once, kept apart by versions and constraints. Its driver is the extra ``postgresql``."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.exc import DBAPIError
+
+from unisequa.core.errors import StoreError
+
+SERIALIZATION_FAILURE, DEADLOCK = "40001", "40P01"
+
+
+def make_engine(url: str) -> Engine:
+    """An engine; what only reads sees one moment for as long as it looks (REPEATABLE READ)."""
+    try:
+        return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_pre_ping=True)
+    except ModuleNotFoundError:
+        raise StoreError("PostgreSQL needs its driver: install unisequa[postgresql]") from None
+
+
+def migrating_engine(url: str) -> Engine:
+    """The same: here tables are altered in place."""
+    return make_engine(url)
+
+
+def dangling(connection: Any) -> list[str]:
+    """Nothing: here no row ever refers to nothing."""
+    return []
+
+
+def clashed(error: DBAPIError) -> bool:
+    """Whether two transactions could not both be carried through."""
+    return getattr(error.orig, "sqlstate", "") in {SERIALIZATION_FAILURE, DEADLOCK}

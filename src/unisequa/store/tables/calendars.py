@@ -1,0 +1,22 @@
+"""Working calendars."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from sqlalchemy import String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from unisequa.store.tables.base import Base, now
+
+
+class Calendar(Base):
+    """A working calendar, as its document."""
+
+    __tablename__ = "calendars"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200), unique=True)
+    document: Mapped[dict[str, Any]]
+    changed_at: Mapped[dt.datetime] = mapped_column(default=now)

@@ -1,0 +1,134 @@
+"""The tray: the shift being considered, as a decision."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from unisequa.actions.runs.shifts import Considered
+from unisequa.core.calendars.words import count_words, difference_words, span_words
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.cascade import MODES, Cascade, Mode
+
+
+@dataclass(frozen=True, slots=True)
+class TrayRow:
+    """One change in the tray."""
+
+    key: str
+    title: str
+    who: str
+    old: str
+    new: str
+    delta: str
+    why: str
+    edited: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ModeChoice:
+    """A mode and what the same edits would do in it."""
+
+    mode: str
+    title: str
+    outcome: str
+    hint: str
+    chosen: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Tray:
+    """The shift being considered."""
+
+    sentence: str
+    rows: tuple[TrayRow, ...]
+    conflicts: tuple[str, ...]
+    people: int
+    became: tuple[str, ...]
+    ceased: tuple[str, ...]
+    why: str
+    modes: tuple[ModeChoice, ...]
+    stale: str = ""
+
+
+def tray(considered: Considered, why: str, stale: str) -> Tray | None:
+    """What a shift would do; nothing without one."""
+    result, shown = considered.result, considered.after
+    if result is None:
+        return None
+    rows = []
+    people: set[str] = set()
+    named = {edit.task for edit in result.edits}
+    for change in result.changes:
+        task = result.plan.tasks[result.plan.position(change.key)]
+        name = considered.run.member(task.role).name
+        if name:
+            people.add(name)
+        before, after = result.days(change)
+        rows.append(
+            TrayRow(
+                task.key,
+                task.title,
+                name,
+                span_words(*before) if before else "undated",
+                span_words(*after),
+                difference_words(change.delta),
+                result.reason(change),
+                change.key in named,
+            )
+        )
+    became, ceased = result.criticality(shown)
+    titles = {task.key: task.title for task in shown.tasks}
+    return Tray(
+        _sentence(result, shown, len(people)),
+        tuple(rows),
+        tuple(conflict.text for conflict in result.conflicts),
+        len(people),
+        tuple(titles[key] for key in became),
+        tuple(titles[key] for key in ceased),
+        why,
+        tuple(_mode(considered.others[mode], mode == result.mode) for mode in MODES),
+        stale,
+    )
+
+
+_HINTS: dict[Mode, str] = {
+    "push": "What follows keeps its date unless a link or a day off forces it later",
+    "carry": "What follows moves along by as many working days, keeping its gaps",
+    "tighten": "What follows goes to the earliest place that its target and links allow",
+}
+
+
+def _mode(other: Cascade, chosen: bool) -> ModeChoice:
+    mode = other.mode
+    later = other.plan.calendars[None].count(*other.finish)
+    end = difference_words(later) if later else "end holds"
+    if any(conflict.kind == "deadline" for conflict in other.conflicts):
+        end = "misses a deadline"
+    return ModeChoice(mode, mode.capitalize(), f"{len(other.changes)} move, {end}", _HINTS[mode], chosen)
+
+
+def _sentence(result: Cascade, shown: Plan, people: int) -> str:
+    if not result.changes:
+        return "This changes no date."
+    parts = [f"Moves {count_words(len(result.changes), 'task')}, leaves {result.unchanged}"]
+    old, new = result.finish
+    later = shown.calendars[None].count(old, new)
+    if any(conflict.kind == "deadline" for conflict in result.conflicts):
+        parts.append("misses a deadline")
+    elif later:
+        parts.append(f"ends {count_words(abs(later), 'working day')} {'later' if later > 0 else 'earlier'}")
+    else:
+        parts.append("the end holds" + _slack_left(result, shown))
+    parts.append("1 person affected" if people == 1 else f"{people} people affected")
+    parts.append(count_words(len(result.conflicts), "conflict") if result.conflicts else "no conflict")
+    return ", ".join(parts) + "."
+
+
+def _slack_left(result: Cascade, shown: Plan) -> str:
+    """The least slack among the tasks that move, before and after."""
+    moved = [result.plan.position(change.key) for change in result.changes]
+    before = [slack for i in moved if (slack := result.plan.schedule.total_slack[i]) is not None]
+    after = [slack for i in moved if (slack := shown.schedule.total_slack[i]) is not None]
+    if not before or not after or min(before) == min(after) or min(after) < 0:
+        return ""
+    return f" with {count_words(min(after), 'working day')} of slack instead of {min(before)}"
