@@ -104,9 +104,7 @@ def figures(rounds: int) -> PageFigures:
         assert seen.text.count('role="row" data-k=') == TASKS
         assert listed.text.count("<tr>") > RUNS and "Moves" in tray.text
         app.state.store.engine.dispose()
-    return PageFigures(
-        in_loops, len(seen.content) / 1000, list_in_loops, len(listed.content) / 1000, drop_in_loops
-    )
+    return PageFigures(in_loops, len(seen.content) / 1000, list_in_loops, len(listed.content) / 1000, drop_in_loops)
 
 
 def _asked(ask: Callable[[], Response], loop: Callable[[], object], rounds: int) -> tuple[Response, float]:

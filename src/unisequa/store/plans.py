@@ -16,30 +16,33 @@ from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import Edge, LagUnit, LinkType, State
 from unisequa.store.documents import calendars_of, keep_calendars, template_of_run
+from unisequa.store.queries.runs import RowsOfRun
 from unisequa.store.tables import LinkRow, Run, TaskRow
 from unisequa.store.waits import waits_of
 
 
-def plan_of(run: Run, today: dt.date, *, by_itself: bool = True) -> Plan:
+def plan_of(run: Run, today: dt.date, *, by_itself: bool = True, rows: RowsOfRun | None = None) -> Plan:
     """A run as it stands: its tasks with their dates, slack and criticality worked out on them.
 
     What counts as signed off by itself by today is done, unless ``by_itself`` says to take states as they are written.
+    ``rows`` are its tasks and links where they were only looked up; without them the run's own are loaded.
     """
+    rows = rows or RowsOfRun(run.tasks, run.links)
     calendars, template = calendars_of(run), template_of_run(run)
     given = {a.key: run.anchors.get(a.key) for a in template.anchors}
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
-    waits = waits_of(run, template, today)
-    for row in run.tasks:
+    waits = waits_of(run, rows.tasks, template, today)
+    for row in rows.tasks:
         task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
         if by_itself and row.counts_on is not None and row.counts_on <= today:
             task = replace(task, state="done")
         tasks.append(task)
         if row.start_on and row.finish_on:
             dates[row.key] = boundaries(task, row.start_on.toordinal(), row.finish_on.toordinal())
-    keys = {row.id: row.key for row in run.tasks}
-    links = tuple(_link(link, keys) for link in run.links)
+    keys = {row.id: row.key for row in rows.tasks}
+    links = tuple(_link(link, keys) for link in rows.links)
     plan = standing(
         run.name,
         tuple(tasks),

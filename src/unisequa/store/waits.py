@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from sqlalchemy.orm import Session, object_session
 
@@ -55,20 +55,20 @@ def is_over(row: TaskRow, today: dt.date) -> bool:
     return row.state in FINISHED or (row.counts_on is not None and row.counts_on <= today)
 
 
-def waits_of(run: Run, template: Template, today: dt.date) -> dict[str, tuple[Awaited, ...]]:
+def waits_of(run: Run, rows: Sequence[TaskRow], template: Template, today: dt.date) -> dict[str, tuple[Awaited, ...]]:
     """What each task of a run of that template waits for in other runs, its parents' waits among them."""
     steps = {step.key: step for step in template.steps if step.waits_for}
     session = object_session(run)
     if session is None or not steps:
         return {}
     find = AwaitedElsewhere(session, (wait for step in steps.values() for wait in step.waits_for), today)
-    parents = {row.key: row.parent for row in run.tasks}
+    parents = {row.key: row.parent for row in rows}
     days = {key: dt.date.fromisoformat(day) if day else None for key, day in run.anchors.items()}
     return {
         row.key: tuple(
             find(wait, days.get(wait.anchor)) for step in _line(row.key, parents, steps) for wait in step.waits_for
         )
-        for row in run.tasks
+        for row in rows
     }
 
 

@@ -149,15 +149,13 @@ def task_of(run: Run, key: str) -> TaskRow:
 
 def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunSeen:
     """A run as it stands today."""
-    return seen(run_of(session, run_id, actor), actor, today)
-
-
-def seen(run: Run, actor: Actor, today: dt.date) -> RunSeen:
-    """The same of rows that are known."""
+    looked_up = asked.run_to_look_at(session, run_id)
+    if looked_up is None or not access.may_see_run(looked_up[0], actor):
+        raise NotThere("This run does not exist, or is not open to you.")
+    run, rows = looked_up
     template = template_of_run(run)
     rules = {step.key: step.sign_off for step in template.steps if step.sign_off}
-    standing = [shift for shift in run.shifts if not shift.taken_back_at]
-    last = standing[-1] if standing else None
+    last = asked.last_shift(session, run_id)
     changes = access.may_change_run(run, actor)
     mine = {member.role for member in run.crew if member.person_id == actor.id}
     return RunSeen(
@@ -171,14 +169,14 @@ def seen(run: Run, actor: Actor, today: dt.date) -> RunSeen:
         template_id=run.edition.template_id,
         template_name=run.edition.template.name,
         template=template,
-        plan=plan_of(run, today),
+        plan=plan_of(run, today, rows=rows),
         tasks={
             row.key: TaskSeen(
                 row.key, row.title, row.phase, row.role, row.kind, row.state, row.instructions, tuple(row.links_out),
                 row.effort, row.may_skip, row.sign_off_role, rules.get(row.key),
                 changes or row.role in mine or row.sign_off_role in mine,
             )
-            for row in run.tasks
+            for row in rows.tasks
         },
         crew=tuple(Member(m.role, m.label, m.person_id, m.outside, m.name) for m in run.crew),
         facts=dict(run.facts),

@@ -81,6 +81,8 @@ class Plan:
     def read(self, position: int) -> tuple[int, int] | None:
         """A task's dates as people read them: first and last day, or two times; None while it is undated."""
         s = self.schedule
+        if position not in self.network.children:
+            return read(self.tasks[position], s.start[position], s.finish[position], self.calendars.grid)
         return self.read_at(position, lambda i: (s.start[i], s.finish[i]))
 
     def read_at(self, position: int, span: Callable[[int], tuple[int, int]]) -> tuple[int, int] | None:

@@ -81,12 +81,12 @@ def short(title: str) -> str:
     return title if len(title) <= LONGEST_TITLE else title[: LONGEST_TITLE - 1].rstrip() + "…"
 
 
-def link_words(plan: Plan, link: Dependency) -> str:
-    """``after Count the till (ends Wed 5 Aug)``, with the lag where there is one.
+def link_words(plan: Plan, link: Dependency, dates: tuple[int, int] | None) -> str:
+    """``after Count the till (ends Wed 5 Aug)``, with the lag where there is one; ``dates`` are those of its source.
 
     A link that bounds the target's end says so: ``to end with Count the till (ends Wed 5 Aug)``.
     """
-    source, dates = plan.tasks[link.source], plan.read(link.source)
+    source = plan.tasks[link.source]
     at_end, title = link.type[0] == "F", short(source.title)
     verb = ("ends" if at_end else "starts") if source.duration else "falls on"
     known = f"{verb} {slot_words(dates[at_end], plan.grid)}" if dates else "has no date yet"
@@ -162,7 +162,7 @@ def _link(plan: Plan, link: Dependency, position: int) -> Reason:
     placed = span_at(activity, number_from(activity, link.type[1], lagged(link, source, activity)))
     dates = read(task, *placed, plan.grid)
     assert dates
-    text = f"{link_words(plan, link)} → {slot_words(dates[0], plan.grid)}"
+    text = f"{link_words(plan, link, plan.read(link.source))} → {slot_words(dates[0], plan.grid)}"
     binding = placed[0] == plan.schedule.start[position]
     return _bound("link", dates[0], binding, text, plan.tasks[link.source].key)
 

@@ -16,8 +16,8 @@ what may move and not to the size of the run.
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
@@ -41,6 +41,7 @@ _NEVER = -(10**15)
 class Cascade:
     """What a shift does to a plan; the plan itself is not changed.
 
+    ``moved`` has the changes by position.
     ``states`` lists the tasks whose state or fixing changes, with the old and the new state. ``finish`` holds
     the old and the new last boundary of the whole plan.
     """
@@ -53,6 +54,7 @@ class Cascade:
     conflicts: tuple[Conflict, ...]
     finish: tuple[int, int]
     prepared: Prepared
+    moved: Mapping[int, Change] = field(repr=False)
 
     @property
     def unchanged(self) -> int:
@@ -75,12 +77,15 @@ class Cascade:
 
     def read(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
         """Old and new dates of a change as people read them."""
-        i, positions = self.plan.position(change.key), self.plan.positions
-        moved = {positions[c.key]: c.after for c in self.changes} if self.plan.is_parent(i) else {i: change.after}
-        stands = self.prepared.stands
-        after = self.plan.read_at(i, lambda leaf: moved.get(leaf, stands(leaf)))
+        i = self.plan.position(change.key)
+        after = self.plan.read_at(i, self.span)
         assert after
         return self.plan.read(i), after
+
+    def span(self, position: int) -> tuple[int, int]:
+        """Where a task stands afterwards, as boundaries."""
+        change = self.moved.get(position)
+        return change.after if change else self.prepared.stands(position)
 
     def days(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
         """The days that a task touched before, and touches after."""
@@ -101,10 +106,9 @@ class Cascade:
             label = plan.labels.get(task.when.anchor) if task.when else None
             return f"moves with {label}" if label else "moves with the run"
         if change.via is not None:
-            after = {c.key: c.after for c in self.changes}
             for link in self.prepared.network.incoming[i]:
                 if plan.tasks[link.source].key == change.via:
-                    return link_words(self._shown(link, after), link)
+                    return link_words(plan, link, plan.read_at(link.source, self.span))
             return f"spans {plan.tasks[plan.position(change.via)].title}"
         return "has room to come earlier" if change.delta < 0 else "follows"
 
@@ -115,14 +119,6 @@ class Cascade:
         made = [edit for edit in in_force(self.edits) if edit.task in keys] or list(self.edits)
         edit = max(made, key=lambda edit: (edit.restates, edit.turn))
         return edit.said(plan.tasks[i], self.prepared.task(i), plan.grid)
-
-    def _shown(self, link: Dependency, after: dict[str, tuple[int, int]]) -> Plan:
-        """The plan with one task, or a parent and its sub-steps, where the shift puts it."""
-        plan = self.plan
-        start, finish = list(plan.schedule.start), list(plan.schedule.finish)
-        for i in (link.source, *plan.leaves(link.source)):
-            start[i], finish[i] = after.get(plan.tasks[i].key, (start[i], finish[i]))
-        return replace(plan, network=self.prepared.network, schedule=replace(plan.schedule, start=start, finish=finish))
 
     def after(self) -> Plan:
         """The whole plan afterwards, slack and criticality worked out anew.
@@ -187,7 +183,7 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
         for i, task in sorted(prepared.tasks.items())
         if (task.state, task.fixed) != (plan.tasks[i].state, plan.tasks[i].fixed)
     )
-    return Cascade(plan, edits, mode, changes, states, tuple(found), _finish(prepared, moved), prepared)
+    return Cascade(plan, edits, mode, changes, states, tuple(found), _finish(prepared, moved), prepared, moved)
 
 
 class _Following:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy import exists, or_, select
-from sqlalchemy.orm import Session, joinedload, selectinload
+from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
 from unisequa.store.queries.templates import open_to
-from unisequa.store.tables import CrewMember, Edition, Person, Run, ShiftRow, TaskRow, TemplateRow
+from unisequa.store.tables import CrewMember, Edition, LinkRow, Person, Run, ShiftRow, TaskRow, TemplateRow
 
 
 def run_by_id(session: Session, run_id: int) -> Run | None:
@@ -28,6 +28,39 @@ def run_by_id(session: Session, run_id: int) -> Run | None:
             selectinload(Run.shifts).joinedload(ShiftRow.person),
         )
     )
+
+
+@dataclass(frozen=True, slots=True)
+class RowsOfRun:
+    """The tasks of a run by position, and its links: rows of the session, or columns only looked up."""
+
+    tasks: Sequence[TaskRow]
+    links: Sequence[LinkRow]
+
+
+def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | None:
+    """A run with its template and crew; its tasks and links as plain columns, which nobody changes."""
+    query = select(Run).where(Run.id == run_id)
+    run = session.scalar(
+        query.options(
+            joinedload(Run.keeper),
+            joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
+            selectinload(Run.crew).joinedload(CrewMember.person),
+        )
+    )
+    if run is None:
+        return None
+    tasks, links = TaskRow.__table__, LinkRow.__table__
+    found = session.execute(select(tasks).where(tasks.c.run_id == run_id).order_by(tasks.c.position)).all()
+    linked = session.execute(select(links).where(links.c.run_id == run_id).order_by(links.c.id)).all()
+    return run, RowsOfRun(cast(Sequence[TaskRow], found), cast(Sequence[LinkRow], linked))
+
+
+def last_shift(session: Session, run_id: int) -> ShiftRow | None:
+    """The newest shift of a run that was not taken back."""
+    query = select(ShiftRow).where(ShiftRow.run_id == run_id, ShiftRow.taken_back_at.is_(None))
+    query = query.options(joinedload(ShiftRow.person), defer(ShiftRow.record)).order_by(ShiftRow.number.desc())
+    return session.scalars(query.limit(1)).first()
 
 
 @dataclass(frozen=True, slots=True)
