@@ -12,7 +12,7 @@ from unisequa.store.store import Store
 from unisequa.web import library, run, sign_in, start, template
 from unisequa.web.errors import answer_errors
 from unisequa.web.guard import guard
-from unisequa.web.pages import STATIC
+from unisequa.web.pages import STATIC, digest
 from unisequa.web.session import Sessions
 
 PAGES = (sign_in, library, template, start, run)
@@ -31,7 +31,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     store = Store(settings.url)
     store.migrate()
     app.state.settings, app.state.store, app.state.sessions = settings, store, Sessions(settings)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount(f"/static/{digest()}", StaticFiles(directory=STATIC), name="static")
     for page in PAGES:
         for router in page.ROUTERS:
             app.include_router(router)

@@ -32,8 +32,8 @@ async def guard(request: Request, call_next: Any) -> Response:
     response: Response = await call_next(request)
     for name, value in HEADERS.items():
         response.headers.setdefault(name, value)
-    if request.url.path.startswith("/static/") and request.url.query.startswith("v="):
+    if path.startswith("/static/") and response.status_code == 200:
         response.headers["cache-control"] = "public, max-age=31536000, immutable"
-    elif not request.url.path.startswith("/static/"):
+    else:
         response.headers.setdefault("cache-control", "no-store")
     return response

@@ -23,11 +23,19 @@ STATIC = HERE / "static"
 SECTIONS = (("library", "Library", "/library"), ("runs", "Runs", "/runs"))
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=1)
+def digest() -> str:
+    """Changes with any of the static files, so that browsers may keep them for good under an address that names it."""
+    found = hashlib.sha256()
+    for path in sorted(STATIC.rglob("*")):
+        if path.is_file():
+            found.update(path.relative_to(STATIC).as_posix().encode() + path.read_bytes())
+    return found.hexdigest()[:12]
+
+
 def static(name: str) -> str:
-    """The address of a static file; it changes with the file, so browsers may keep it for good."""
-    digest = hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:12]
-    return f"/static/{name}?v={digest}"
+    """The address of a static file; what a module imports beside it lies under the same."""
+    return f"/static/{digest()}/{name}"
 
 
 @lru_cache(maxsize=1)

@@ -1,10 +1,11 @@
-"""A run as a sheet: rows and field, with the shift being considered drawn into it."""
+"""A run as a sheet: its rows in words, and the field as days for the script that draws it."""
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any
 
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import count_words, day_words
@@ -14,25 +15,14 @@ from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import days_late, shown_state
-from unisequa.web.drawing.marks import Arrow, Mark, arrows, bar
-from unisequa.web.drawing.scale import (
-    HEAD,
-    ROW,
-    Head,
-    Plumb,
-    Scale,
-    Stripe,
-    Zoom,
-    date_scale,
-    days_off,
-    head_of,
-    plumbs,
-)
+from unisequa.web.drawing.scale import days_off, field_of
+
+Json = dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
 class TaskLine:
-    """A task's row: worded at the left, its mark in the field."""
+    """A task's row."""
 
     key: str
     title: str
@@ -43,10 +33,8 @@ class TaskLine:
     state: str
     slack: str
     late: int
-    y: int
     moved: bool
     edited: bool
-    mark: Mark | None
     level: int = 1
     parent: bool = False
 
@@ -58,29 +46,22 @@ class PhaseLine:
     label: str
     done: int
     of: int
-    y: int
 
 
 @dataclass(frozen=True, slots=True)
 class RunSheet:
-    """All that the sheet's template draws; lengths in pixels."""
+    """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
+    of its first column."""
 
     lines: tuple[PhaseLine | TaskLine, ...]
-    scale: Scale
-    head: Head
-    off: tuple[Stripe, ...]
-    plumbs: tuple[Plumb, ...]
-    arrows: tuple[Arrow, ...]
-    height: int
-    today_x: float | None
-    row: int = ROW
-    head_height: int = HEAD
+    field: str
+    first: int
 
 
-def run_sheet(considered: Considered, zoom: Zoom) -> RunSheet:
+def run_sheet(considered: Considered) -> RunSheet:
     """The sheet of a run as it stands, or as a shift would leave it."""
     run, result, shown = considered.run, considered.result, considered.after
-    plan, phases, labels = run.plan, run.template.phases, run.template.day_labels
+    plan, phases = run.plan, run.template.phases
     changes = {change.key for change in result.changes} if result else set()
     edited = {edit.task for edit in considered.edits}
     crew = {member.role: member for member in run.crew}
@@ -89,55 +70,57 @@ def run_sheet(considered: Considered, zoom: Zoom) -> RunSheet:
         member = crew.get(role or "")
         return (member.name, member.label) if member else ("", "")
 
-    days = [day for p in (plan, shown) for i in range(len(p.tasks)) for day in p.days(i) or ()]
-    scale = date_scale([*days, *(d for d in plan.anchors.values() if d is not None)], zoom)
-    calendar = plan.calendars[None]
+    plans = (plan,) if shown is plan else (plan, shown)
+    days = [day for p in plans for i in range(len(p.tasks)) for day in p.days(i) or ()]
+    field = field_of([*days, *(plan.grid.day(d) for d in plan.anchors.values() if d is not None)])
     lines: list[PhaseLine | TaskLine] = []
-    ends: dict[str, tuple[float, float, float]] = {}
-    milestones = frozenset(task.key for task in shown.tasks if not task.duration)
+    marks: list[Json] = []
+    heads: list[int] = []
     order: list[tuple[str | None, str]] = [(None, ""), *((phase.key, phase.label) for phase in phases)]
     known = {key for key, _ in order}
     groups: dict[str | None, list[int]] = {}
     for i, task in enumerate(shown.tasks):
         groups.setdefault(task.phase if task.phase in known else None, []).append(i)
-    y = 0
     for key, label in order:
         members = groups.get(key, [])
-        if not members:
-            continue
-        if key is not None:
+        if members and key is not None:
             worked = [i for i in members if not shown.is_parent(i)]
-            done = sum(shown.tasks[i].state in FINISHED for i in worked)
-            lines.append(PhaseLine(label, done, len(worked), y))
-            y += ROW
+            heads.append(len(lines))
+            lines.append(PhaseLine(label, sum(shown.tasks[i].state in FINISHED for i in worked), len(worked)))
         for i in members:
-            line = _line(plan, shown, i, scale, y, who, shown.tasks[i].key in changes, shown.tasks[i].key in edited)
+            moved = shown.tasks[i].key in changes
+            line = _line(shown, i, who, moved, shown.tasks[i].key in edited)
+            if mark := _mark(plan, shown, i, line, run.may_change):
+                marks.append({"k": line.key, "i": len(lines), **mark})
             lines.append(line)
-            if line.mark:
-                left = line.mark.x
-                ends[line.key] = (left, left + line.mark.width, y)
-            y += ROW
-    wanted: list[tuple[Literal["anchor", "today", "label"], float, str]] = []
+    content = {
+        "first": field.first,
+        "days": field.days,
+        "today": plan.today,
+        "off": days_off(field, plan.calendars[None]),
+        "plumbs": _plumbs(plan, run.template.day_labels),
+        "heads": heads,
+        "rows": len(lines),
+        "marks": marks,
+        "links": [[link.source, link.target, link.type] for link in plan.links],
+    }
+    text = json.dumps(content, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
+    return RunSheet(tuple(lines), text, field.first)
+
+
+def _plumbs(plan: Plan, labels: tuple[DayLabel, ...]) -> list[tuple[str, float, str]]:
+    """Lines of full height in the order in which their words get room: what they are, where, what they say."""
+    lines: list[tuple[str, float, str]] = []
     for anchor, day in plan.anchors.items():
         if day is not None:
-            wanted.append(("anchor", scale.x(day + 0.5), f"{plan.labels[anchor]} {day_words(day)}"))
-    today_x = scale.x(plan.today + 0.5) if plan.today is not None else None
-    if today_x is not None:
-        wanted.append(("today", today_x, "today"))
-    for named in labels:
-        day = _label_day(named, plan)
-        if day is not None and day not in plan.anchors.values():
-            wanted.append(("label", scale.x(day + 0.5), named.label))
-    return RunSheet(
-        tuple(lines),
-        scale,
-        head_of(scale, calendar),
-        days_off(scale, calendar),
-        plumbs(wanted, scale.width),
-        arrows(((link.source, link.target, link.type) for link in plan.links), ends, milestones),
-        max(y, ROW),
-        today_x,
-    )
+            lines.append(("anchor", day + 0.5, f"{plan.labels[anchor]} {day_words(day)}"))
+    if plan.today is not None:
+        lines.append(("today", plan.today + 0.5, "today"))
+    for label in labels:
+        at = _label_day(label, plan)
+        if at is not None and at not in plan.anchors.values():
+            lines.append(("label", at + 0.5, label.label))
+    return lines
 
 
 def _label_day(label: DayLabel, plan: Plan) -> int | None:
@@ -149,36 +132,10 @@ def _label_day(label: DayLabel, plan: Plan) -> int | None:
     return plan.grid.day(measured(anchor, measure, plan.calendars[None]))
 
 
-def _line(
-    plan: Plan,
-    shown: Plan,
-    i: int,
-    scale: Scale,
-    y: int,
-    who: Callable[[str | None], tuple[str, str]],
-    moved: bool,
-    edited: bool,
-) -> TaskLine:
-    task, result = shown.tasks[i], shown.schedule
-    days, slack = shown.days(i), result.total_slack[i]
-    state, late = shown_state(shown, i), days_late(shown, i)
-    critical = result.critical[i]
-    words = "critical" if critical else "" if slack is None else f"{slack} d"
+def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], moved: bool, edited: bool) -> TaskLine:
+    task, days, slack = shown.tasks[i], shown.days(i), shown.schedule.total_slack[i]
+    words = "critical" if shown.schedule.critical[i] else "" if slack is None else f"{slack} d"
     name, role = who(task.role)
-    mark = None
-    if days is not None:
-        start, finish = _interval(shown, i)
-        shape = "bar" if task.duration else "milestone"
-        x, width = bar(scale, start, finish) if task.duration else (scale.x(start), 0.0)
-        late_days = shown.late_days(i)
-        slack_to = None
-        if slack and slack > 0 and late_days and task.state == "waiting":
-            slack_to = min(scale.x(late_days[1] + 1), scale.width)
-        ghost = None
-        if moved and plan.schedule.start[i] != UNDATED:
-            a, b = _interval(plan, i)
-            ghost = bar(scale, a, b) if task.duration else (scale.x(a), 0.0)
-        mark = Mark(shape, x, y, width, state.replace(" ", "-"), critical, late > 0, moved, slack_to, ghost)
     return TaskLine(
         task.key,
         task.title,
@@ -186,16 +143,34 @@ def _line(
         role,
         day_words(days[0]) if days else "",
         day_words(days[1]) if days else "undated",
-        state,
+        shown_state(shown, i),
         words if task.state not in FINISHED else "",
-        late,
-        y,
+        days_late(shown, i),
         moved,
         edited,
-        mark,
         len(tuple(shown.above(i))),
         shown.is_parent(i),
     )
+
+
+def _mark(plan: Plan, shown: Plan, i: int, line: TaskLine, may_move: bool) -> Json | None:
+    """What the row has in the field: its place in days and how it looks; without what says nothing."""
+    task, slack = shown.tasks[i], shown.schedule.total_slack[i]
+    if shown.schedule.start[i] == UNDATED:
+        return None
+    mark: Json = {"s": _interval(shown, i), "st": line.state.replace(" ", "-")}
+    if not task.duration:
+        mark |= {"ms": True, "t": line.title}
+    late_days = shown.late_days(i)
+    if slack and slack > 0 and late_days and task.state == "waiting":
+        mark["to"] = late_days[1] + 1
+    if line.moved and plan.schedule.start[i] != UNDATED:
+        mark["gh"] = _interval(plan, i)
+    flags = {
+        "cr": shown.schedule.critical[i], "la": line.late > 0, "mv": line.moved,
+        "g": may_move and line.state not in FINISHED,
+    }  # fmt: skip
+    return mark | {name: True for name, on in flags.items() if on}
 
 
 def _interval(plan: Plan, i: int) -> tuple[float, float]:

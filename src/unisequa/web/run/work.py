@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from unisequa.actions.runs.seeing import RunSeen, shift_words
 from unisequa.actions.runs.shifts import Considered, consider, read_edits
 from unisequa.core.shift.edits.codec import written
+from unisequa.web.drawing.scale import PX
 from unisequa.web.run.asked import Asked
 from unisequa.web.run.head import RunHead, run_head
 from unisequa.web.run.panel import TaskPanel, task_panel
@@ -29,6 +30,7 @@ class Work:
 
     head: RunHead
     sheet: RunSheet
+    px: float
     tray: Tray | None
     panel: TaskPanel | None
     selected: str
@@ -63,7 +65,8 @@ def work(considered: Considered, asked: Asked) -> Work:
     head = run_head(run)
     return Work(
         head,
-        run_sheet(considered, asked.zoom),
+        run_sheet(considered),
+        PX[asked.zoom],
         tray(considered, asked.why, asked.stale),
         panel,
         selected,

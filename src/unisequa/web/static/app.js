@@ -1,4 +1,6 @@
 // What every page has: theme, list of keys, short messages.
+import { byId } from "./dom.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("shell", () => ({
     theme() {
@@ -9,34 +11,36 @@ document.addEventListener("alpine:init", () => {
       document.cookie = `theme=${next};path=/;max-age=31536000;samesite=lax`;
     },
     keys() {
-      document.getElementById("keys").showModal();
+      byId("keys").showModal();
     },
   }));
 });
 
 let toastTimer = 0;
-function toast(text) {
-  const box = document.getElementById("toast");
+/** A short message in the corner; nothing takes it away. @param {string} text */
+export function toast(text) {
+  const box = byId("toast");
   box.textContent = text;
   clearTimeout(toastTimer);
   if (text) toastTimer = setTimeout(() => { box.textContent = ""; }, 8000);
 }
 
 // Posts values and swaps the answer in, keeping scroll, focus and what is typed elsewhere.
-function send(path, values, target = "#work") {
+/** @param {string} path @param {Record<string, unknown>} values @param {string} [target] */
+export function send(path, values, target = "#work") {
   return htmx.ajax("POST", path, { source: "body", target, swap: "outerMorph", values });
 }
 
-const typing = (element) => element.closest("input, textarea, select, [contenteditable]");
+const typing = (/** @type {any} */ element) => element.closest("input, textarea, select, [contenteditable]");
 
 document.addEventListener("keydown", (event) => {
   if (event.key === "?" && !typing(event.target)) {
-    document.getElementById("keys").showModal();
+    byId("keys").showModal();
     event.preventDefault();
   }
 });
 document.addEventListener("htmx:after:swap", () => {
-  const work = document.getElementById("work");
+  const work = byId("work");
   if (work && work.dataset.toast) {
     toast(work.dataset.toast);
     delete work.dataset.toast;

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from unisequa.actions.templates.rehearsals import Rehearsed
-from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.words import count_words, day_words, read_words, slots_words, span_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.people.load import week_words
 from unisequa.core.plan.plan import Plan
+from unisequa.web.drawing.scale import Field, days_off
 
 MARGIN = 5
 MOST_DAYS = 1500
@@ -55,7 +55,7 @@ def on_dates(model: Json, found: Rehearsed) -> Json:
         "first": first,
         "days": days,
         "dates": True,
-        "off": _off(plan.calendars[None], first, days),
+        "off": days_off(Field(first, days), plan.calendars[None]),
         "today": plan.today / per if plan.today is not None else None,
         "rehearsal": note,
         "fault": "",
@@ -120,20 +120,6 @@ def _reach(plan: Plan) -> tuple[int, int]:
     first = min(days) - margin
     first -= (first + 6) % 7 if per == 1 else 0
     return first, min(max(days) + margin + 3 - first, MOST_DAYS)
-
-
-def _off(calendar: WorkingCalendar, first: int, days: int) -> list[list[Any]]:
-    """Days off run together, a named one by itself."""
-    found: list[list[Any]] = []
-    for day in range(first, first + days):
-        if calendar.is_working_day(day):
-            continue
-        name = calendar.name_of(day) or ""
-        if found and not name and not found[-1][2] and found[-1][0] + found[-1][1] == day:
-            found[-1][1] += 1
-        else:
-            found.append([day, 1, name])
-    return found
 
 
 def _load(found: Rehearsed) -> Json | None:

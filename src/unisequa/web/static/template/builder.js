@@ -1,4 +1,8 @@
 // Conditions put together in the panel, messages, files, and the box that releases an edition.
+import { toast } from "../app.js";
+import { byId } from "../dom.js";
+import { Sheet } from "./store.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("condition", () => ({
     facts: [], clauses: [], joiner: "and", fault: "", all: {}, keys: [], field: "",
@@ -44,7 +48,7 @@ document.addEventListener("alpine:init", () => {
 });
 
 const panelKey = (element) => element.closest("[data-keys]").dataset.keys.split(" ")[0];
-document.addEventListener("change", (event) => {
+document.addEventListener("change", (/** @type {any} */ event) => {
   const input = event.target;
   if (input.dataset.mf) return messageChanged(input);
   if ("attach" in input.dataset) return attach(input);
@@ -73,18 +77,18 @@ async function attach(input) {
   Sheet.panelStale();
 }
 
-const MORE = {
+export const MORE = {
   "message-add": (button) => Sheet.edit({ op: "message", key: panelKey(button), values: { to: button.dataset.to } }),
   "message-remove": (button) => Sheet.edit({ op: "message", key: panelKey(button), index: Number(button.closest("[data-message]").dataset.message) }),
   detach: (button) => Sheet.edit({ op: "detach", key: panelKey(button), sha256: button.dataset.sha }),
-  include: () => Sheet.edit({ op: "add", part: "includes", label: document.getElementById("new-includes").value }),
+  include: () => Sheet.edit({ op: "add", part: "includes", label: byId("new-includes").value }),
   release: () => openRelease(),
 };
 
 // What a release changes, in words, before it is made.
 async function openRelease() {
   await Sheet.whenIdle();
-  const box = document.getElementById("release-box");
+  const box = byId("release-box");
   const answer = await fetch(`${Sheet.path()}/release`, { headers: { "hx-request": "true" } });
   box.innerHTML = await answer.text();
   box.showModal();

@@ -1,4 +1,8 @@
 // Copy, cut and paste: steps whole between templates, rows of a table to and from a spreadsheet, lists of lines.
+import { toast } from "../app.js";
+import { lastPlace } from "./grid.js";
+import { Sheet } from "./store.js";
+
 const CLIP = "application/x-unisequa-steps";
 Sheet.copied = async function copied(event, cut) {
   if (Sheet.editor || !event.target.closest || !document.activeElement.closest("#rows")) return;

@@ -1,4 +1,10 @@
 // The keyboard on a template's sheet: moving, selecting, typing, and what each key asks for.
+import { toast } from "../app.js";
+import { stepped } from "../drawing/keys.js";
+import { all, find } from "../dom.js";
+import { Sheet } from "./store.js";
+import { Suggest } from "./suggest.js";
+
 Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {}) {
   const columns = Sheet.columns();
   const before = Sheet.cur.id;
@@ -14,7 +20,7 @@ Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {
 };
 
 Sheet.selected = function selected() {
-  for (const row of document.querySelectorAll("#rows .row.sel")) if (!Sheet.sel.has(row.dataset.k)) row.classList.remove("sel");
+  for (const row of all("#rows .row.sel")) if (!Sheet.sel.has(row.dataset.k)) row.classList.remove("sel");
   for (const key of Sheet.sel) Sheet.rowOf(key)?.classList.add("sel");
   Sheet.markCurrent();
   Sheet.drawSelection();
@@ -100,7 +106,7 @@ Sheet.cancel = function cancel() {
 };
 
 // Takes what was typed; gives the row that it went to.
-Sheet.commit = function commit(all = false) {
+Sheet.commit = function commit(every = false) {
   const { id, c, input, was, item } = Sheet.editor;
   const value = input.value;
   closeEditor();
@@ -126,8 +132,8 @@ Sheet.commit = function commit(all = false) {
     return id;
   }
   Sheet.faults.delete(`${id} ${c}`);
-  const keys = all ? Sheet.ownKeys() : [at];
-  if (value !== was || fault || all) Sheet.set(keys, c, value, all ? undefined : was);
+  const keys = every ? Sheet.ownKeys() : [at];
+  if (value !== was || fault || every) Sheet.set(keys, c, value, every ? undefined : was);
   else Sheet.refresh();
   return at;
 };
@@ -188,7 +194,7 @@ Sheet.addPhase = function addPhase(label) {
   });
 };
 
-function lastPlace() {
+export function lastPlace() {
   const phases = Sheet.model.phases;
   const phase = phases.length ? phases[phases.length - 1][0] : "";
   const lines = Sheet.model.lines.filter((line) => !line.in && (line.ph || "") === phase);
@@ -385,10 +391,9 @@ Sheet.keyed = function keyed(event) {
   }
   if (event.altKey && key === "Enter") { take(); return Sheet.openPanel(); }
   switch (key) {
-    case "ArrowDown": take(); return Sheet.go(step(1), undefined, { extend: event.shiftKey });
-    case "ArrowUp": take(); return Sheet.go(step(-1), undefined, { extend: event.shiftKey });
-    case "PageDown": take(); return Sheet.go(step(15), undefined, { extend: event.shiftKey });
-    case "PageUp": take(); return Sheet.go(step(-15), undefined, { extend: event.shiftKey });
+    case "ArrowDown": case "ArrowUp": case "PageDown": case "PageUp":
+      take();
+      return Sheet.go(Sheet.items[stepped(key, Sheet.at.get(Sheet.cur.id) ?? 0, Sheet.items.length)].id, undefined, { extend: event.shiftKey });
     case "ArrowRight": take(); return foldOr(item, true) || Sheet.go(Sheet.cur.id, sideways(1), { keep: true });
     case "ArrowLeft": take(); return foldOr(item, false) || Sheet.go(Sheet.cur.id, sideways(-1), { keep: true });
     case "Home": take(); return Sheet.go(Sheet.cur.id, "t", { keep: true });
@@ -417,7 +422,7 @@ Sheet.keyed = function keyed(event) {
         return Sheet.selected();
       }
       if (Sheet.panelOpen()) return Sheet.closePanel();
-      return document.querySelector(".tools .tool").focus();
+      return find(".tools .tool").focus();
     default:
   }
   if (key.length === 1 && !event.altKey && Sheet.cur.c !== "n") {

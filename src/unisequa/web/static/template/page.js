@@ -1,36 +1,52 @@
 // A template's page around its sheet: head, checks, panels, rehearsal, and who else is here.
-const $ = (id) => document.getElementById(id);
+import { toast } from "../app.js";
+import { columnWidth, restoreWidth } from "../drawing/columns.js";
+import { fitting } from "../drawing/scale.js";
+import { all, byId } from "../dom.js";
+import { MORE } from "./builder.js";
+import "./clipboard.js";
+import { X } from "./field.js";
+import "./grid.js";
+import "./pointer.js";
+import "./rehearsal.js";
+import "./rows.js";
+import { Sheet } from "./store.js";
+import { Suggest } from "./suggest.js";
+
+/** @type {any} */ (window).Sheet = Sheet;
+
 
 Sheet.drawPage = function drawPage() {
   const { model } = Sheet;
-  $("title").textContent = model.head.name;
-  $("title").title = model.head.name;
-  $("about-line").textContent = `${model.head.category} · edition ${model.edition}, ${model.state} · ${model.head.size} · ${model.head.owner}`;
+  byId("title").textContent = model.head.name;
+  byId("title").title = model.head.name;
+  byId("about-line").textContent = `${model.head.category} · edition ${model.edition}, ${model.state} · ${model.head.size} · ${model.head.owner}`;
   drawChecks();
   Sheet.drawRehearsal();
   for (const way of ["undo", "redo"]) {
-    const button = $(way);
+    const button = byId(way);
     if (!button) continue;
     button.disabled = !model[way];
     button.title = model[way] ? `${way === "undo" ? "Undo" : "Do again"}: ${model[way]}` : way === "undo" ? "Nothing to undo" : "Nothing to do again";
   }
-  const release = $("release");
+  const release = byId("release");
   if (release) {
     release.hidden = model.state !== "draft";
     release.disabled = model.bars > 0;
     release.textContent = `Release edition ${model.edition}`;
   }
   Sheet.work().dataset.edition = model.edition;
-  const start = $("start");
+  const start = byId("start");
   if (start) {
     start.hidden = !model.startable;
     start.href = `/start/${Sheet.work().dataset.id}?edition=${model.edition}`;
   }
-  const saved = $("saved");
+  const saved = byId("saved");
   if (saved) saved.textContent = Sheet.pending.length ? "Saving …" : model.state === "draft" ? "Saved as you type" : Sheet.mine() ? `Changing it opens a draft of edition ${model.edition + 1}` : saved.dataset.otherwise;
-  for (const [id, shown] of [["hint-days", !model.minutes], ["hint-hours", Boolean(model.minutes)]]) $(id).hidden = !shown;
-  $("sheet").classList.toggle("hours", Boolean(model.minutes));
-  $("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
+  byId("hint-days").hidden = Boolean(model.minutes);
+  byId("hint-hours").hidden = !model.minutes;
+  byId("sheet").classList.toggle("hours", Boolean(model.minutes));
+  byId("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
 };
 
 let checksShown = null;
@@ -38,8 +54,8 @@ function drawChecks() {
   const { model } = Sheet;
   if (model.checks === checksShown) return;
   checksShown = model.checks;
-  const box = $("checks");
-  const button = $("checks-button");
+  const box = byId("checks");
+  const button = byId("checks-button");
   const { count, bars } = model;
   button.textContent = bars ? `${bars} to mend before release${count > bars ? `, ${count - bars} to look at` : ""}` : count ? `${count} to look at` : "Nothing to mend";
   button.classList.toggle("text-late", bars > 0);
@@ -59,14 +75,14 @@ function drawChecks() {
 
 // To the place of a finding: the cell, the panel's field, or the page that sets it up.
 Sheet.toCheck = function toCheck(check) {
-  $("checks-box").open = false;
+  byId("checks-box").open = false;
   if (check.keys) {
     Sheet.cur = { id: check.key, c: "t" };
     Sheet.folded.clear();
     Sheet.refresh();
     Sheet.sel = new Set(check.keys.filter((key) => Sheet.at.has(key)));
     Sheet.selected();
-    return Sheet.openPanel().then(() => $("panel").querySelector(`[data-f="${check.field}"]`)?.focus());
+    return Sheet.openPanel().then(() => byId("panel").querySelector(`[data-f="${check.field}"]`)?.focus());
   }
   if (check.part === "steps" && check.field === "sort") {
     const line = Sheet.line(check.key);
@@ -85,12 +101,12 @@ Sheet.toCheck = function toCheck(check) {
     Sheet.showBar(check.key);
     if (cell) return Sheet.type(check.key, cell);
     return Sheet.openPanel().then(() => {
-      const field = $("panel").querySelector(`[data-f="${check.field.split("[")[0]}"]`);
+      const field = byId("panel").querySelector(`[data-f="${check.field.split("[")[0]}"]`);
       if (field) field.focus();
     });
   }
   return Sheet.openSetup().then(() => {
-    const field = $("setup").querySelector(`[data-part="${check.part}"][data-key="${check.key}"] [data-pf="label"], [data-af="${check.field}"], [data-padd="${check.part}"]`);
+    const field = byId("setup").querySelector(`[data-part="${check.part}"][data-key="${check.key}"] [data-pf="label"], [data-af="${check.field}"], [data-padd="${check.part}"]`);
     if (field) field.focus();
   });
 };
@@ -100,15 +116,15 @@ const fetched = async (rest) => {
   const answer = await fetch(Sheet.path() + rest, { headers: { "hx-request": "true" } });
   return answer.ok ? answer.text() : `<p class="fault">That could not be shown. Try again.</p>`;
 };
-Sheet.panelOpen = () => !$("panel").hidden;
+Sheet.panelOpen = () => !byId("panel").hidden;
 Sheet.openPanel = function openPanel() {
-  $("setup").hidden = true;
-  $("panel").hidden = false;
+  byId("setup").hidden = true;
+  byId("panel").hidden = false;
   return loadPanel();
 };
 Sheet.closePanel = function closePanel() {
-  $("panel").hidden = true;
-  $("panel").replaceChildren();
+  byId("panel").hidden = true;
+  byId("panel").replaceChildren();
   Sheet.selected();
 };
 let panelTimer = 0;
@@ -120,24 +136,25 @@ Sheet.panelFollows = function panelFollows() {
 };
 Sheet.panelStale = function panelStale() {
   if (Sheet.panelOpen() && !Sheet.pending.length) loadPanel();
-  if (!$("setup").hidden && !Sheet.pending.length) Sheet.openSetup();
+  if (!byId("setup").hidden && !Sheet.pending.length) Sheet.openSetup();
 };
 async function loadPanel() {
   await Sheet.whenIdle();
   const keys = Sheet.keys().map(Sheet.real);
   panelKeys = Sheet.keys().join();
   if (!keys.length) {
-    $("panel").innerHTML = `<p class="hint p-2">Choose a step: all that it has stands here.</p>`;
+    byId("panel").innerHTML = `<p class="hint p-2">Choose a step: all that it has stands here.</p>`;
     return;
   }
   const query = new URLSearchParams({ edition: Sheet.model.edition });
   for (const key of keys) query.append("k", key);
   const text = await fetched(`/panel?${query}`);
-  if (panelKeys === Sheet.keys().join()) swapped($("panel"), text);
+  if (panelKeys === Sheet.keys().join()) swapped(byId("panel"), text);
 }
 
 // New content in place of the old, keeping focus, caret and what is being typed.
 function swapped(box, html) {
+  /** @type {any} */
   const focused = box.contains(document.activeElement) ? document.activeElement : null;
   const id = focused && focused.id;
   const kept = focused && "value" in focused && focused.matches("input:not([type=checkbox]), textarea") ? { value: focused.value, a: focused.selectionStart, b: focused.selectionEnd, dirty: focused.value !== focused.defaultValue } : null;
@@ -151,7 +168,7 @@ function swapped(box, html) {
   }
   box.scrollTop = scroll;
   for (const input of box.querySelectorAll("[data-suggest]")) Suggest.attach(input, Suggest.sources[input.dataset.suggest]);
-  const next = id && document.getElementById(id);
+  const next = id && byId(id);
   if (!next) return;
   next.focus({ preventScroll: true });
   if (kept && kept.dirty) next.value = kept.value;
@@ -161,9 +178,9 @@ function swapped(box, html) {
 
 Sheet.openSetup = async function openSetup() {
   await Sheet.whenIdle();
-  $("panel").hidden = true;
-  $("setup").hidden = false;
-  swapped($("setup"), await fetched(`/setup?edition=${Sheet.model.edition}`));
+  byId("panel").hidden = true;
+  byId("setup").hidden = false;
+  swapped(byId("setup"), await fetched(`/setup?edition=${Sheet.model.edition}`));
 };
 
 // What is typed into a panel is saved as soon as its field is left.
@@ -187,7 +204,7 @@ function panelChanged(event) {
 
 // A refusal beside its field, what was typed kept.
 function beside(input, text) {
-  const field = document.getElementById(input.id) || input;
+  const field = byId(input.id) || input;
   field.value = input.value;
   field.setAttribute("aria-invalid", "true");
   const old = field.parentElement.querySelector(".fault");
@@ -229,9 +246,9 @@ const DO = {
   wider: () => Sheet.zoom(1),
   narrower: () => Sheet.zoom(-1),
   sort: () => Sheet.edit({ op: "sort" }).then(() => toast("Sorted by date, phase by phase. Ctrl Z puts it back.")),
-  setup: () => ($("setup").hidden ? Sheet.openSetup() : (($("setup").hidden = true), Sheet.selected())),
+  setup: () => (byId("setup").hidden ? Sheet.openSetup() : ((byId("setup").hidden = true), Sheet.selected())),
   close: () => Sheet.closePanel(),
-  "close-setup": () => { $("setup").hidden = true; Sheet.selected(); },
+  "close-setup": () => { byId("setup").hidden = true; Sheet.selected(); },
   phase: () => {
     if (Sheet.lanes === "role") Sheet.turnLanes();
     Sheet.newPhase = true;
@@ -266,7 +283,7 @@ Sheet.turnLanes = function turnLanes() {
 const ZOOMS = [4, 8, 15, 24, 36, 120, 480, 960];
 Sheet.zoom = function zoom(by) {
   const i = Math.min(Math.max(ZOOMS.indexOf(Sheet.px) + by, 0), ZOOMS.length - 1);
-  const sheet = $("sheet");
+  const sheet = byId("sheet");
   const middle = (sheet.scrollLeft + (sheet.clientWidth - columnWidth()) / 2) / Sheet.px;
   Sheet.px = ZOOMS[i];
   Sheet.drawField();
@@ -279,15 +296,15 @@ Sheet.fit = function fit() {
   const bars = model.lines.filter((line) => line.s).flatMap((line) => line.s);
   if (model.dates || !bars.length) return;
   const ends = [...bars, ...model.anchors.map((anchor) => anchor[2]).filter((day) => day !== null)];
-  const room = $("sheet").clientWidth - columnWidth() - 60;
+  const room = byId("sheet").clientWidth - columnWidth() - 60;
   const length = Math.max(...ends) - Math.min(...ends) + 1;
-  const fitting = ZOOMS.filter((px) => (model.minutes || px <= 36) && (length * px) / (model.minutes ? 40 : 1) <= room);
-  Sheet.px = Math.max(...fitting, 15);
+  const zooms = ZOOMS.filter((px) => model.minutes || px <= 36);
+  Sheet.px = Math.max(fitting(zooms, length / (model.minutes ? 40 : 1), room), 15);
 };
 
 // The first anchor in sight, with what comes before it.
 Sheet.toAnchor = function toAnchor() {
-  const sheet = $("sheet");
+  const sheet = byId("sheet");
   const anchor = Sheet.model.anchors.find((one) => one[2] !== null);
   if (!sheet || !anchor) return;
   const room = sheet.clientWidth - columnWidth();
@@ -315,7 +332,7 @@ function pageKeys(event) {
   if (event.key === "F9") { event.preventDefault(); return Sheet.startLink(); }
   if (event.key === "F6") {
     event.preventDefault();
-    if ($("rows").contains(document.activeElement) && Sheet.panelOpen()) return ($("panel").querySelector("input, textarea, select, button") || $("panel")).focus();
+    if (byId("rows").contains(document.activeElement) && Sheet.panelOpen()) return (byId("panel").querySelector("input, textarea, select, button") || byId("panel")).focus();
     return Sheet.selected();
   }
   if (event.target.closest("#panel, #setup")) {
@@ -351,8 +368,8 @@ async function look() {
   if (document.hidden || Sheet.pending.length || Sheet.editor || Sheet.dragging) return;
   const answer = await Sheet.ask("/look", { revision: Sheet.model.revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
   if (!answer || !answer.ok) return;
-  $("others").textContent = answer.others.length ? `${answer.others.map((one) => one.name).join(", ")} ${answer.others.length === 1 ? "is" : "are"} here too` : "";
-  for (const row of document.querySelectorAll("#rows .theirs")) row.classList.remove("theirs");
+  byId("others").textContent = answer.others.length ? `${answer.others.map((one) => one.name).join(", ")} ${answer.others.length === 1 ? "is" : "are"} here too` : "";
+  for (const row of all("#rows .theirs")) row.classList.remove("theirs");
   for (const other of answer.others) {
     const row = Sheet.rowOf(other.at);
     if (row) row.classList.add("theirs");
@@ -367,7 +384,7 @@ async function look() {
 document.addEventListener("alpine:init", () => {
   Alpine.data("template", () => ({
     init() {
-      Sheet.model = JSON.parse($("model").textContent);
+      Sheet.model = JSON.parse(byId("model").textContent);
       const work = this.$root;
       work.addEventListener("click", clicked);
       work.addEventListener("dblclick", Sheet.doubled);
@@ -381,12 +398,12 @@ document.addEventListener("alpine:init", () => {
         const row = event.target.closest("[data-k]");
         if (!Sheet.dragging && Sheet.linksOf) Sheet.light(row ? row.dataset.k : Sheet.cur.id);
       });
-      document.addEventListener("click", (event) => {
-        const box = $("checks-box");
+      document.addEventListener("click", (/** @type {any} */ event) => {
+        const box = byId("checks-box");
         if (box.open && !box.contains(event.target)) box.open = false;
       });
       // Nobody leaves with an edit on its way: a link waits for it, closing the page is asked about.
-      document.addEventListener("click", (event) => {
+      document.addEventListener("click", (/** @type {any} */ event) => {
         const link = event.target.closest("a[href]");
         if (!link || !Sheet.pending.length || link.hasAttribute("download") || event.ctrlKey || event.metaKey) return;
         event.preventDefault();

@@ -1,4 +1,14 @@
 // The pointer on a template's sheet: selecting, dragging bars and rows, drawing links.
+import { toast } from "../app.js";
+import { widening } from "../drawing/columns.js";
+import { fieldPoint, follow, nudge } from "../drawing/drag.js";
+import { CHARACTER, ROW } from "../drawing/scale.js";
+import { esc } from "../drawing/svg.js";
+import { all, byId } from "../dom.js";
+import { PX, X, sight } from "./field.js";
+import { lengthWords } from "./rows.js";
+import { Sheet } from "./store.js";
+
 Sheet.dragging = null;
 
 Sheet.pressed = function pressed(event) {
@@ -52,52 +62,7 @@ Sheet.doubled = function doubled(event) {
   }
 };
 
-// Follows the pointer until it is let go; near an edge of the sheet it scrolls on.
-function follow(event, moved, dropped) {
-  const sheet = document.getElementById("sheet");
-  let last = event;
-  let frame = 0;
-  const tick = () => {
-    const box = sheet.getBoundingClientRect();
-    const left = box.left + columnWidth();
-    const dx = last.clientX > box.right - 36 ? 12 : last.clientX < left + 24 && last.clientX > left - 40 ? -12 : 0;
-    const dy = last.clientY > box.bottom - 30 ? 8 : last.clientY < box.top + 70 && last.clientY > box.top - 30 ? -8 : 0;
-    const before = [sheet.scrollLeft, sheet.scrollTop];
-    if (Sheet.dragging && Sheet.dragging.across) sheet.scrollLeft += dx;
-    sheet.scrollTop += dy;
-    if (before[0] !== sheet.scrollLeft || before[1] !== sheet.scrollTop) moved(last);
-    frame = requestAnimationFrame(tick);
-  };
-  const move = (next) => {
-    last = next;
-    moved(next);
-  };
-  const end = (next) => {
-    cancelAnimationFrame(frame);
-    window.removeEventListener("pointermove", move);
-    window.removeEventListener("pointerup", up);
-    window.removeEventListener("keydown", escape, true);
-    dropped(next);
-  };
-  const up = (next) => end(next);
-  const escape = (next) => {
-    if (next.key !== "Escape") return;
-    next.preventDefault();
-    next.stopPropagation();
-    end(null);
-  };
-  window.addEventListener("pointermove", move);
-  window.addEventListener("pointerup", up);
-  window.addEventListener("keydown", escape, true);
-  frame = requestAnimationFrame(tick);
-  event.preventDefault();
-}
-
-const fieldPoint = (event) => {
-  const box = document.getElementById("field").getBoundingClientRect();
-  return { x: event.clientX - box.left, y: event.clientY - box.top };
-};
-const over = () => document.getElementById("over");
+const over = () => byId("over");
 
 // A bar's body moves it, with all that is selected; its right end stretches it.
 function barFrom(event, mark) {
@@ -114,24 +79,18 @@ function barFrom(event, mark) {
   }
   const movable = line && !line.in && Sheet.editable();
   const start = fieldPoint(event);
-  const marks = many.map((one) => document.querySelector(`#bars .mk[data-k="${CSS.escape(one)}"]`)).filter(Boolean);
+  const marks = many.map(Sheet.markAt).filter(Boolean);
   const bar = mark.querySelector(".bar");
-  const width = bar ? Number(bar.getAttribute("width")) : 0;
+  const stood = { x: Number(bar?.getAttribute("x")), width: Number(bar?.getAttribute("width")) };
   const grain = grainOf();
-  Sheet.dragging = { key, slots: 0, across: true };
+  Sheet.dragging = { key, slots: 0 };
   const moved = (next) => {
     if (!movable) return;
     let slots = Math.round((fieldPoint(next).x - start.x) / PX() / grain) * grain;
     if (grip) slots = Math.max(slots, 1 - Math.round(line.s[1] - line.s[0]));
     if (slots === Sheet.dragging.slots) return;
     Sheet.dragging.slots = slots;
-    if (grip) {
-      mark.setAttribute("transform", "translate(0 0)");
-      bar.setAttribute("width", width + slots * PX());
-      mark.querySelector(".grip").setAttribute("x", Number(bar.getAttribute("x")) + width + slots * PX() - 3);
-    } else {
-      for (const one of marks) one.setAttribute("transform", `translate(${slots * PX()} 0)`);
-    }
+    nudge(grip ? [mark] : marks, grip, slots * PX(), stood);
     tell(line, key, grip, slots, many.length);
   };
   const dropped = (next) => {
@@ -153,7 +112,7 @@ function barFrom(event, mark) {
     Sheet.edit(wanted, { local });
     Sheet.selected();
   };
-  follow(event, moved, dropped);
+  follow(event, moved, dropped, { across: true });
   return undefined;
 }
 
@@ -166,8 +125,8 @@ function tell(line, key, grip, slots, many) {
 
 // Words beside the pointer: to the right of what they are about, or to its left where there is no room.
 function told(words, right, left, y, more = "") {
-  const sheet = document.getElementById("sheet");
-  const fits = right + words.length * CHARACTER < sheet.scrollLeft + sheet.clientWidth - columnWidth();
+  const { left: from, width } = sight();
+  const fits = right + words.length * CHARACTER < from + width;
   return `<text class="lb told${more}" x="${fits ? right : left}" y="${y}"${fits ? "" : ' text-anchor="end"'}>${esc(words)}</text>`;
 }
 
@@ -191,7 +150,7 @@ function rowsFrom(event, id, item) {
   const start = { x: event.clientX, y: event.clientY };
   let target = null;
   Sheet.dragging = { rows: true };
-  const mark = document.getElementById("dropline");
+  const mark = byId("dropline");
   const moved = (next) => {
     if (Math.abs(next.clientY - start.y) < 5 && Math.abs(next.clientX - start.x) < 8 && !target) return;
     document.body.classList.add("grabbing");
@@ -249,8 +208,8 @@ function phaseTarget(event, item) {
 function linkFrom(event, knob) {
   const source = knob.closest(".mk").dataset.k;
   const end = knob.dataset.end;
-  Sheet.dragging = { across: true };
-  document.getElementById("field").classList.add("linking");
+  Sheet.dragging = {};
+  byId("field").classList.add("linking");
   let aim = null;
   const moved = (next) => {
     const point = fieldPoint(next);
@@ -259,12 +218,12 @@ function linkFrom(event, knob) {
   };
   const dropped = (next) => {
     Sheet.dragging = null;
-    document.getElementById("field").classList.remove("linking");
+    byId("field").classList.remove("linking");
     Sheet.clearAim();
     if (next && aim) Sheet.joined(source, aim.key, aim.type);
     else Sheet.drawField();
   };
-  follow(event, moved, dropped);
+  follow(event, moved, dropped, { across: true });
 }
 
 function aimAt(point, source, end) {
@@ -287,29 +246,29 @@ const linkWords = (source, target, type) => {
 Sheet.drawAim = function drawAim(source, end, aim, point) {
   const from = Sheet.ends(source);
   const x = end === "F" ? from.end : from.x;
-  for (const mark of document.querySelectorAll("#bars .aim, #bars .circle, #links .circle")) mark.classList.remove("aim", "circle");
+  for (const mark of all("#bars .aim, #bars .circle, #links .circle")) mark.classList.remove("aim", "circle");
   const to = aim ? Sheet.ends(aim.key) : null;
   const [px, py] = to ? [aim.type[1] === "F" ? to.end : to.x, to.y] : [point.x, point.y];
   const circle = aim ? Sheet.circle(source, aim.key) : null;
   let words = "";
   if (aim) {
     words = circle ? `A circle: ${circle.map((key) => shortened(Sheet.line(key).t)).join(" → ")}` : linkWords(source, aim.key, aim.type);
-    const mark = document.querySelector(`#bars .mk[data-k="${CSS.escape(aim.key)}"]`);
+    const mark = Sheet.markAt(aim.key);
     if (mark) mark.classList.add("aim");
   }
   for (const key of circle || []) {
-    const mark = document.querySelector(`#bars .mk[data-k="${CSS.escape(key)}"]`);
+    const mark = Sheet.markAt(key);
     if (mark) mark.classList.add("circle");
   }
   for (let i = 0; circle && i + 1 < circle.length; i += 1) {
-    for (const path of document.querySelectorAll(`#links [data-l="${CSS.escape(`${circle[i]} ${circle[i + 1]}`)}"]`)) path.classList.add("circle");
+    for (const path of all(`#links [data-l="${CSS.escape(`${circle[i]} ${circle[i + 1]}`)}"]`)) path.classList.add("circle");
   }
   over().innerHTML = `<path class="aimline${circle ? " circle" : ""}" d="M${x} ${from.y}L${px} ${py}"/>${told(words, px + 14, px - 14, py - 10, circle ? " circle" : "")}`;
-  document.getElementById("said").textContent = words;
+  byId("said").textContent = words;
 };
 Sheet.clearAim = function clearAim() {
   over().replaceChildren();
-  for (const mark of document.querySelectorAll("#bars .aim, #bars .circle, #links .circle")) mark.classList.remove("aim", "circle");
+  for (const mark of all("#bars .aim, #bars .circle, #links .circle")) mark.classList.remove("aim", "circle");
 };
 
 Sheet.joined = function joined(source, target, type) {
@@ -359,13 +318,13 @@ Sheet.startLink = function startLink() {
   const item = Sheet.item(Sheet.cur.id);
   if (!Sheet.editable() || Sheet.rehearsal || item.type !== "step" || !item.line.s) return toast("Go to a step that has a bar, then press F9 to draw a link from it.");
   Sheet.linking = { source: item.id, type: "FS" };
-  document.getElementById("field").classList.add("linking");
+  byId("field").classList.add("linking");
   said(`Link from ${item.line.t}: go to the step that follows it and press Enter. S or F change the ends, Escape leaves it.`);
   return undefined;
 };
 
 const said = (text) => {
-  document.getElementById("said").textContent = text;
+  byId("said").textContent = text;
   toast(text);
 };
 
@@ -387,7 +346,7 @@ Sheet.linkKey = function linkKey(event) {
     const target = Sheet.cur.id;
     const item = Sheet.item(target);
     Sheet.linking = null;
-    document.getElementById("field").classList.remove("linking");
+    byId("field").classList.remove("linking");
     Sheet.clearAim();
     if (event.key === "Enter" && item.type === "step" && target !== source) Sheet.joined(source, target, type);
     else toast("");

@@ -1,7 +1,12 @@
 // A template put on real dates: the form, and what the sheet shows beside the bars.
+import { esc } from "../drawing/svg.js";
+import { all, byId } from "../dom.js";
+import { MORE } from "./builder.js";
+import { Sheet } from "./store.js";
+
 Sheet.readRehearsal = function readRehearsal() {
   const found = { anchors: {}, facts: {}, crew: {}, calendar: "" };
-  for (const input of document.querySelectorAll("#rehearsal [data-r]")) {
+  for (const input of all("#rehearsal [data-r]")) {
     const [part, ...rest] = input.dataset.r.split(".");
     if (part === "calendar") found.calendar = input.value;
     else found[part][rest.join(".")] = input.value;
@@ -10,7 +15,7 @@ Sheet.readRehearsal = function readRehearsal() {
 };
 
 Sheet.rehearse = async function rehearse() {
-  const form = document.getElementById("rehearsal");
+  const form = byId("rehearsal");
   const on = !Sheet.rehearsal;
   if (Sheet.editor) Sheet.commit();
   await Sheet.whenIdle();
@@ -24,10 +29,10 @@ Sheet.rehearse = async function rehearse() {
   } else {
     Sheet.rehearsal = null;
     Sheet.px = Sheet.before ? Sheet.before.px : Sheet.px;
-    document.getElementById("load").hidden = true;
+    byId("load").hidden = true;
   }
   form.hidden = !on;
-  document.getElementById("rehearse").setAttribute("aria-pressed", on);
+  byId("rehearse").setAttribute("aria-pressed", on);
   Sheet.work().classList.toggle("rehearsing", on);
   await Sheet.reload();
   Sheet.toAnchor();
@@ -35,7 +40,7 @@ Sheet.rehearse = async function rehearse() {
 };
 
 let rehearsalTimer = 0;
-document.addEventListener("input", (event) => {
+document.addEventListener("input", (/** @type {any} */ event) => {
   if (!event.target.dataset || !event.target.dataset.r) return;
   clearTimeout(rehearsalTimer);
   rehearsalTimer = setTimeout(async () => {
@@ -44,40 +49,40 @@ document.addEventListener("input", (event) => {
     if (event.target.dataset.r.startsWith("anchors.")) Sheet.toAnchor();
   }, 250);
 });
-document.addEventListener("submit", (event) => { if (event.target.id === "rehearsal") event.preventDefault(); });
+document.addEventListener("submit", (/** @type {any} */ event) => { if (event.target.id === "rehearsal") event.preventDefault(); });
 
 // What the rehearsal says: its name and span, faults at their fields, what deserves a look, the load.
 Sheet.drawRehearsal = function drawRehearsal() {
   const note = Sheet.model.rehearsal;
   if (!note || !Sheet.rehearsal) return;
   const faults = Object.entries(note.faults);
-  for (const input of document.querySelectorAll("#rehearsal [data-r]")) {
+  for (const input of all("#rehearsal [data-r]")) {
     const fault = note.faults[input.dataset.r];
     input.toggleAttribute("aria-invalid", Boolean(fault));
     if (fault) input.setAttribute("aria-invalid", "true");
     input.title = fault || "";
   }
-  const said = document.getElementById("rehearsed");
+  const said = byId("rehearsed");
   if (!said) return;
   said.textContent = faults.length ? faults[0][1] : [note.name, note.span].filter(Boolean).join(": ");
   said.classList.toggle("text-late", faults.length > 0);
-  const looks = document.getElementById("looks");
+  const looks = byId("looks");
   looks.hidden = !note.warnings.length;
-  document.getElementById("looks-button").textContent = `${note.count} to look at`;
-  document.getElementById("looks-list").replaceChildren(...note.warnings.map((text) => Object.assign(document.createElement("li"), { textContent: text, className: "p-1" })));
-  document.getElementById("load-button").hidden = !note.load;
+  byId("looks-button").textContent = `${note.count} to look at`;
+  byId("looks-list").replaceChildren(...note.warnings.map((text) => Object.assign(document.createElement("li"), { textContent: text, className: "p-1" })));
+  byId("load-button").hidden = !note.load;
   drawLoad(note.load);
 };
 
 function drawLoad(load) {
-  const box = document.getElementById("load");
+  const box = byId("load");
   if (!load || box.hidden) return;
   const cell = (found) => (found ? `<td class="num${found[2] ? " late" : ""}">${found[0]} of ${found[1]} h</td>` : "<td></td>");
   box.innerHTML = `<table class="tbl"><thead><tr><th>Load, weeks of</th>${load.weeks.map((week) => `<th class="num">${esc(week)}</th>`).join("")}</tr></thead><tbody>${load.people.map(([who, cells]) => `<tr><th scope="row">${esc(who)}</th>${cells.map(cell).join("")}</tr>`).join("")}</tbody></table>`;
 }
 MORE.rehearse = () => Sheet.rehearse();
 MORE.load = (button) => {
-  const box = document.getElementById("load");
+  const box = byId("load");
   box.hidden = !box.hidden;
   button.setAttribute("aria-pressed", !box.hidden);
   drawLoad(Sheet.model.rehearsal && Sheet.model.rehearsal.load);

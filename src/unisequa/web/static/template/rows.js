@@ -1,4 +1,9 @@
 // The worded columns of a template's sheet: rows and cells, kept element by element so that focus stays.
+import { toast } from "../app.js";
+import { all, byId, find } from "../dom.js";
+import { Sheet } from "./store.js";
+import { Suggest } from "./suggest.js";
+
 Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n", "t", "r", "w", "d", "f"]);
 Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
 Sheet.fields = { t: "title", r: "role", w: "when", d: "duration", f: "follows" };
@@ -24,7 +29,7 @@ const icon = (name) => {
 // A row that is moved loses the focus, which would end the typing in it: it is given back, the caret where it was.
 Sheet.drawRows = function drawRows() {
   const { editor } = Sheet;
-  const held = document.getElementById("rows").contains(document.activeElement);
+  const held = byId("rows").contains(document.activeElement);
   const caret = editor && [editor.input.selectionStart, editor.input.selectionEnd];
   Sheet.drawing = true;
   try {
@@ -40,15 +45,15 @@ Sheet.drawRows = function drawRows() {
     editor.input.focus({ preventScroll: true });
     editor.input.setSelectionRange(...caret);
   }
-  if (held && !document.getElementById("rows").contains(document.activeElement)) Sheet.cellOf(Sheet.cur.id, Sheet.cur.c)?.focus({ preventScroll: true });
+  if (held && !byId("rows").contains(document.activeElement)) Sheet.cellOf(Sheet.cur.id, Sheet.cur.c)?.focus({ preventScroll: true });
 };
 
 function placeRows() {
-  const box = document.getElementById("rows");
+  const box = byId("rows");
   const columns = Sheet.columns();
   if (box.dataset.columns !== columns.join()) {
     box.dataset.columns = columns.join();
-    const head = document.getElementById("corner");
+    const head = byId("corner");
     head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, c === "n" ? "" : c === "d" && Sheet.model.minutes ? "Lasts" : Sheet.names[c])));
     shownRows.clear();
     box.replaceChildren();
@@ -99,9 +104,9 @@ function textOf(line) {
 
 // A row is only touched where what it shows has changed, or while it is typed into.
 function fill(row, item, faulty) {
-  const marks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal)];
+  const looks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal)];
   const faults = faulty ? JSON.stringify([...Sheet.faults].filter(([at]) => at.startsWith(`${item.id} `))) : "";
-  const shown = `${item.type === "step" ? textOf(item.line) : JSON.stringify({ ...item, y: 0 })} ${marks} ${faults}`;
+  const shown = `${item.type === "step" ? textOf(item.line) : JSON.stringify({ ...item, y: 0 })} ${looks} ${faults}`;
   const typing = Sheet.editor && row.contains(Sheet.editor.input);
   if (item.type === "step") numbered(row, Sheet.numbers.get(item.id) || "");
   if (shownAs.get(row) === shown && !typing) return;
@@ -165,7 +170,7 @@ function fillStep(row, cells, line) {
   marks(cells.t, line);
 }
 
-const lengthWords = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
+export const lengthWords = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
 
 // What a row tells beside its title, in few words: kind, condition, sign-off.
 function marks(cell, line) {
@@ -223,7 +228,7 @@ Sheet.cellOf = (id, c) => {
 
 // The one cell that can be tabbed to, and the rows that are selected.
 Sheet.markCurrent = function markCurrent() {
-  const old = document.querySelector("#rows .cur");
+  const old = find("#rows .cur");
   const cell = Sheet.cellOf(Sheet.cur.id, Sheet.cur.c);
   if (old && old !== cell) {
     old.classList.remove("cur");
@@ -236,7 +241,7 @@ Sheet.markCurrent = function markCurrent() {
 };
 
 function showFaults() {
-  for (const old of document.querySelectorAll("#rows .cellfault")) {
+  for (const old of all("#rows .cellfault")) {
     old.parentElement.classList.remove("faulty");
     old.remove();
   }

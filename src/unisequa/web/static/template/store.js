@@ -2,13 +2,17 @@
 //
 // The server's model is what counts. An edit is shown at once by its `local` part, sent in its turn, and shown
 // again on whatever model comes back until its own answer has come.
-const Sheet = (window.Sheet = {
+import { toast } from "../app.js";
+import { ROW } from "../drawing/scale.js";
+import { byId } from "../dom.js";
+
+export const Sheet = /** @type {any} */ ({
   model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
   folded: new Set(), lanes: "phase", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
   pending: [], editor: null, cutKeys: new Set(), made: 0,
 });
 
-Sheet.work = () => document.getElementById("work");
+Sheet.work = () => byId("work");
 Sheet.path = () => Sheet.work().dataset.path;
 // In a rehearsal the titles are filled in, so only offsets are typed.
 Sheet.mine = () => Sheet.work().dataset.editable === "yes";
@@ -27,6 +31,7 @@ Sheet.ask = async function ask(rest, body) {
 
 let inTurn = Promise.resolve();
 // One edit after the other: each is made on what the one before left.
+/** @param {any} wanted @param {any} [told] */
 Sheet.edit = function edit(wanted, { local, faultAt, typed, done, refused } = {}) {
   const entry = { local };
   Sheet.pending.push(entry);
@@ -110,7 +115,7 @@ Sheet.layOut = function layOut() {
   const { model } = Sheet;
   const items = [];
   const own = model.lines.filter((line) => !line.in);
-  const add = (item) => items.push({ ...item, y: items.length * 30 });
+  const add = (item) => items.push({ ...item, y: items.length * ROW });
   const steps = (lines) => {
     for (const line of lines) {
       add({ id: line.k, type: "step", line });
@@ -126,7 +131,7 @@ Sheet.layOut = function layOut() {
   if (Sheet.lanes === "role") {
     const all = model.lines;
     const doer = (line) => (Sheet.rehearsal && line.who) || line.r || "";
-    const names = [...new Set([...(Sheet.rehearsal ? [] : model.roles.map((role) => role[1])), ...all.map(doer)])].sort((a, b) => (a === "") - (b === ""));
+    const names = [...new Set([...(Sheet.rehearsal ? [] : model.roles.map((role) => role[1])), ...all.map(doer)])].sort((a, b) => Number(a === "") - Number(b === ""));
     for (const name of names) {
       const members = all.filter((line) => doer(line) === name && !line.ch).sort((a, b) => (a.s ? a.s[0] : 1e9) - (b.s ? b.s[0] : 1e9));
       if (!members.length) continue;

@@ -1,8 +1,11 @@
 // A short list below a field of what would complete it: roles, anchors, steps, placeholders.
 //
 // A source gives, for the text and the caret, the part that would be replaced and the choices for it.
-const Suggest = { input: null, source: null, found: null, active: -1 };
-const list = () => document.getElementById("suggest");
+import { byId } from "../dom.js";
+import { Sheet } from "./store.js";
+
+export const Suggest = /** @type {any} */ ({ input: null, source: null, found: null, active: -1 });
+const list = () => byId("suggest");
 
 Suggest.attach = function attach(input, source) {
   if (input.tagName === "INPUT") {
@@ -79,7 +82,7 @@ Suggest.key = function key(event) {
     Suggest.show();
   } else if ((event.key === "Enter" || event.key === "Tab") && Suggest.active >= 0 && !event.ctrlKey) {
     Suggest.pick(Suggest.active);
-    return event.key === "Tab" ? "picked" : "picked";
+    return "picked";
   } else if (event.key === "Escape") {
     Suggest.close();
     event.stopPropagation();
@@ -131,12 +134,12 @@ Suggest.sources = {
   },
 };
 // The steps of other jobs, for the line that the caret is in; asked for when the field is first entered.
-let elsewhere = null;
-document.addEventListener("focusin", (event) => {
-  if (event.target.id !== "p-waits_for" || elsewhere) return;
-  elsewhere = [];
+let others = null;
+document.addEventListener("focusin", (/** @type {any} */ event) => {
+  if (event.target.id !== "p-waits_for" || others) return;
+  others = [];
   fetch(`${Sheet.path()}/elsewhere`).then((answer) => (answer.ok ? answer.json() : [])).then((found) => {
-    elsewhere = found;
+    others = found;
     if (document.activeElement === event.target && event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("input"));
   });
 });
@@ -144,7 +147,7 @@ Suggest.sources.o = (value, caret) => {
   const from = value.lastIndexOf("\n", caret - 1) + 1;
   const word = value.slice(from, caret).trim();
   if (!word || / on /.test(word)) return null;
-  const options = matching(elsewhere || [], word).filter((one) => one.text !== word);
+  const options = matching(others || [], word).filter((one) => one.text !== word);
   return { from, to: caret, options };
 };
 Suggest.sources.t = Suggest.sources.text;

@@ -1,0 +1,64 @@
+// Bars, milestones, spans of parents, ghosts: what a row shows in the field, as markup drawn from its own top.
+import { esc } from "./svg.js";
+
+/**
+ * @typedef {object} Mark
+ * @property {string} key
+ * @property {"bar" | "milestone" | "span"} shape  A span reaches over the parts of a parent.
+ * @property {number} x  Of a milestone its middle.
+ * @property {number} width
+ * @property {string} state  As a class: `under-way`.
+ * @property {boolean} [critical]
+ * @property {boolean} [late]
+ * @property {boolean} [moved]
+ * @property {number | null} [slackTo]  Where its dotted line of slack ends.
+ * @property {[number, number] | null} [ghost]  Where it stood before the shift being considered, and how wide.
+ * @property {string} [label]  A milestone's word beside it, and how far to its right.
+ * @property {number} [labelAt]
+ * @property {boolean} [grip]  Whether its right end is taken hold of.
+ * @property {boolean} [knobs]  Whether links are drawn from its ends.
+ */
+
+/** @param {number} x */
+const lozenge = (x) => `M${x} 7.5l4.5 7.5l-4.5 7.5l-4.5 -7.5z`;
+
+/** @param {Mark} mark */
+function ghostOf(mark) {
+  if (!mark.ghost) return "";
+  const [x, width] = mark.ghost;
+  if (mark.shape === "milestone") {
+    const right = mark.x > x;
+    return `<path class="ghost" d="${lozenge(x)}"/><path class="garrow" d="M${x + (right ? 6 : -6)} 15H${mark.x + (right ? -8 : 8)}"/>`;
+  }
+  const moved = Math.abs(mark.x - x) > 8
+    ? `<path class="garrow" d="M${mark.x > x + width ? x + width : x} 4.5H${mark.x}"/><path class="ah" d="M${mark.x} 4.5l${mark.x > x ? -5 : 5} -3v6z"/>`
+    : "";
+  return `<rect class="ghost" x="${x}" y="8" width="${width}" height="14"/>${moved}`;
+}
+
+/** What one row shows. @param {Mark} mark */
+export function drawn(mark) {
+  const { x, width, shape } = mark;
+  const milestone = shape === "milestone";
+  const moved = mark.moved ? " moved" : "";
+  const late = !mark.late ? "" : milestone ? `<path class="lateline" d="M${x - 6} 26h12"/>` : `<path class="lateline" d="M${x + 1} 27h${Math.max(width - 2, 6)}"/>`;
+  const slack = mark.slackTo && mark.slackTo > x + width + 2 ? `<path class="slack" d="M${x + width + 2} 15H${mark.slackTo}"/>` : "";
+  const reach = milestone ? 14 : 9;
+  const knobs = mark.knobs ? `<circle class="knob" data-end="S" cx="${x - reach}" cy="15" r="4"/><circle class="knob" data-end="F" cx="${x + (milestone ? 0 : width) + reach}" cy="15" r="4"/>` : "";
+  const body = milestone
+    ? `<path class="ms ${mark.state}${mark.critical ? " crit" : ""}${moved}" d="${lozenge(x)}"/>${late}${mark.label ? `<text class="lb" x="${x + (mark.labelAt || 11)}" y="19.5">${esc(mark.label)}</text>` : ""}<rect class="hit" x="${x - 8}" y="3" width="16" height="24"/>`
+    : shape === "span"
+      ? `<path class="span" d="M${x + 1} 19v-6h${Math.max(width - 2, 3)}v6"/><rect class="hit" x="${x}" y="4" width="${width}" height="22"/>`
+      : barOf(mark, moved, late);
+  return `${ghostOf(mark)}<g class="mk" data-k="${esc(mark.key)}">${milestone && shape ? "" : slack}${body}${knobs}</g>`;
+}
+
+/** @param {Mark} mark @param {string} moved @param {string} late */
+function barOf(mark, moved, late) {
+  const { x, width } = mark;
+  const wide = Math.max(width - 2, 3);
+  const begun = mark.state === "under-way" ? `<rect class="begun" x="${x + 1}" y="8" width="${Math.max(Math.round(width * 4) / 10, 3)}" height="14"/>` : "";
+  const critical = mark.critical ? `<path class="crit" d="M${x + 1} 24.5h${Math.max(width - 2, 4)}"/>` : "";
+  const grip = mark.grip ? `<rect class="grip" x="${x + width - 4}" y="6" width="5" height="18"/>` : "";
+  return `<rect class="bar ${mark.state}${moved}" x="${x + 1}" y="8" width="${wide}" height="14"/>${begun}${critical}${late}<rect class="hit" x="${x}" y="4" width="${width}" height="22"/>${grip}`;
+}

@@ -1,0 +1,68 @@
+// Following the pointer until it is let go; near an edge of the sheet it scrolls on. Escape lets go of nothing.
+import { columnWidth } from "./columns.js";
+
+/**
+ * @param {PointerEvent} event
+ * @param {(next: PointerEvent) => void} moved
+ * @param {(next: PointerEvent | null) => void} dropped  Null where it was left by Escape.
+ * @param {{ across?: boolean }} [options]  Whether it scrolls to the sides as well.
+ */
+export function follow(event, moved, dropped, { across = false } = {}) {
+  const sheet = /** @type {HTMLElement} */ (document.getElementById("sheet"));
+  let last = event;
+  let frame = 0;
+  const tick = () => {
+    const around = sheet.getBoundingClientRect();
+    const left = around.left + columnWidth();
+    const dx = last.clientX > around.right - 36 ? 12 : last.clientX < left + 24 && last.clientX > left - 40 ? -12 : 0;
+    const dy = last.clientY > around.bottom - 30 ? 8 : last.clientY < around.top + 70 && last.clientY > around.top - 30 ? -8 : 0;
+    const before = [sheet.scrollLeft, sheet.scrollTop];
+    if (across) sheet.scrollLeft += dx;
+    sheet.scrollTop += dy;
+    if (before[0] !== sheet.scrollLeft || before[1] !== sheet.scrollTop) moved(last);
+    frame = requestAnimationFrame(tick);
+  };
+  const move = (/** @type {PointerEvent} */ next) => {
+    last = next;
+    moved(next);
+  };
+  const end = (/** @type {PointerEvent | null} */ next) => {
+    cancelAnimationFrame(frame);
+    window.removeEventListener("pointermove", move);
+    window.removeEventListener("pointerup", end);
+    window.removeEventListener("keydown", escape, true);
+    dropped(next);
+  };
+  const escape = (/** @type {KeyboardEvent} */ next) => {
+    if (next.key !== "Escape") return;
+    next.preventDefault();
+    next.stopPropagation();
+    end(null);
+  };
+  window.addEventListener("pointermove", move);
+  window.addEventListener("pointerup", end);
+  window.addEventListener("keydown", escape, true);
+  frame = requestAnimationFrame(tick);
+  event.preventDefault();
+}
+
+/** Where the pointer is in the field, in pixels. @param {PointerEvent} event */
+export function fieldPoint(event) {
+  const field = /** @type {Element} */ (document.getElementById("field")).getBoundingClientRect();
+  return { x: event.clientX - field.left, y: event.clientY - field.top };
+}
+
+/**
+ * A bar moved or stretched by hand: only its pixels, while it is held.
+ * @param {Element[]} marks @param {boolean} grip @param {number} by  In pixels.
+ * @param {{ x: number, width: number }} bar  As it stood.
+ */
+export function nudge(marks, grip, by, bar) {
+  if (!grip) {
+    for (const mark of marks) mark.setAttribute("transform", `translate(${by} 0)`);
+    return;
+  }
+  const [mark] = marks;
+  mark.querySelector(".bar")?.setAttribute("width", String(bar.width + by));
+  mark.querySelector(".grip")?.setAttribute("x", String(bar.x + bar.width + by - 3));
+}

@@ -1,0 +1,72 @@
+// The ground of a field and the head above it: days off, weeks, plumb lines, months and days.
+import { HEAD, apart, dateOf, xOf } from "./scale.js";
+import { esc } from "./svg.js";
+
+/** @typedef {import("./scale.js").Scale} Scale @typedef {import("./scale.js").Line} Line */
+/** @typedef {[number, number, string]} Off  The first day off, how many, and what it is called. */
+
+/** @type {Record<string, [string, string]>} */
+const CLASSES = { anchor: ["plumb", "anc"], today: ["today", "tod"], label: ["dlab", "dl"], deadline: ["plumb", "anc"] };
+
+/** Days off as stripes. @param {Scale} scale @param {Off[]} off @param {number} y @param {number} height */
+export function daysOff(scale, off, y, height) {
+  return off
+    .map(([first, days, name]) => `<rect class="${name ? "named" : "off"}" x="${xOf(scale, first)}" y="${y}" width="${days * scale.px}" height="${height}">${name ? `<title>${esc(name)}</title>` : ""}</rect>`)
+    .join("");
+}
+
+/** Lines where weeks begin. @param {Scale} scale @param {number[]} weeks @param {number} from @param {number} to */
+export const weekLines = (scale, weeks, from, to) => weeks.map((day) => `<path class="wk" d="M${xOf(scale, day)} ${from}V${to}"/>`).join("");
+
+/** A plumb line through the field. @param {Line} line @param {number} height */
+export function plumbLine(line, height) {
+  const foot = line.kind === "anchor" ? `<path class="plumbw" d="M${line.x - 4} ${height - 7}h8l-4 7z"/>` : "";
+  const bar = line.kind === "deadline" ? `<path class="plumb" d="M${line.x - 5} 1h10"/>` : "";
+  return `<path class="${CLASSES[line.kind][0]}" d="M${line.x} 0V${height}"/>${foot}${bar}`;
+}
+
+/** The plumb lines in the head, with their words where there is room. @param {Line[]} lines @param {number} width */
+export function plumbHeads(lines, width) {
+  let out = "";
+  for (const line of lines) {
+    const [mark, word] = CLASSES[line.kind];
+    const weight = line.kind === "anchor" ? `<path class="plumbw" d="M${line.x - 4} 17h8l-4 6z"/>` : "";
+    out += `<g><title>${esc(line.text)}</title><path class="${mark}" d="M${line.x} ${line.low ? HEAD : 17}V${line.low ? 20 : 5}"/>${weight}`;
+    if (line.shown) out += `<text class="${word}${line.end ? " end" : ""}" x="${line.x + (line.end ? -6 : 6)}" y="${line.low ? 29 : 13}">${esc(line.text)}</text>`;
+    out += "</g>";
+  }
+  return `${out}<path class="wk" d="M0 57.5H${width}"/>`;
+}
+
+/** The Mondays of a field. @param {number} first @param {number} days */
+export function mondays(first, days) {
+  const found = [];
+  for (let day = Math.ceil(first); day < first + days; day += 1) if ((day + 6) % 7 === 0) found.push(day);
+  return found;
+}
+
+/** Months, and every day; every Monday where days are narrow, hours where they are wide. @param {Scale} scale @param {number} days @param {Off[]} off */
+export function dates(scale, days, off) {
+  const months = [];
+  const rests = new Set(off.flatMap(([first, count]) => Array.from({ length: count }, (_, i) => first + i)));
+  let out = "";
+  for (let day = scale.first; day < scale.first + days; day += 1) {
+    const date = dateOf(day);
+    const n = date.getUTCDate();
+    const monday = date.getUTCDay() === 1;
+    if (n === 1 || day === scale.first || (monday && scale.px >= 24)) {
+      months.push({ x: xOf(scale, day), off: n !== 1, text: date.toLocaleDateString("en-GB", { month: "long", year: "numeric", timeZone: "UTC" }) });
+    }
+    const rest = rests.has(day) ? " rest" : "";
+    const letter = "SMTWTFS"[date.getUTCDay()];
+    if (scale.px >= 200) {
+      for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${hour}</text>`;
+      out += `<text class="let" x="${xOf(scale, day) + 3}" y="43">${letter} ${n}</text>`;
+    } else if (scale.px >= 22) {
+      out += `<text class="let mid" x="${xOf(scale, day + 0.5)}" y="43">${letter}</text><text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;
+    } else if (monday && (scale.px > 4 || n <= 7)) {
+      out += `<text class="dn" x="${xOf(scale, day) + 3}" y="52">${n}</text>`;
+    }
+  }
+  return apart(months, 96).map((tick) => `<text class="mon${tick.off ? " rest" : ""}" x="${tick.x + 4}" y="31">${tick.text}</text>`).join("") + out;
+}

@@ -1,0 +1,57 @@
+// Bars of a run by pointer: its body moves a task, its right end stretches it. Dates are the server's: this only moves
+// pixels by whole days and says on which day a bar was let go.
+import { toast } from "../app.js";
+import { follow, nudge } from "../drawing/drag.js";
+import { dayWords, isoOf } from "../drawing/scale.js";
+
+/**
+ * The day that a mark would land on, moved or stretched by so many days.
+ * @param {{ s: [number, number], ms?: boolean }} mark @param {boolean} grip @param {number} days
+ */
+export const landing = (mark, grip, days) => Math.floor(grip ? mark.s[1] - 1 : mark.s[0]) + days;
+
+/**
+ * Take hold of a bar.
+ * @param {PointerEvent} event @param {import("./field.js").RunField} field
+ * @param {{ movable: boolean, clicked: (key: string) => void, dropped: (key: string, kind: string, day: string) => Promise<void> }} page
+ */
+export function grabbed(event, field, { movable, clicked, dropped }) {
+  const target = /** @type {Element} */ (event.target);
+  const element = target.closest("#bars .mk");
+  const grip = Boolean(target.closest(".grip"));
+  if (!element || event.button !== 0 || (!grip && !target.closest(".hit"))) return null;
+  const key = /** @type {SVGElement} */ (element).dataset.k;
+  const mark = field.marks.get(key);
+  const started = !grip && ["under-way", "in-review"].includes(mark.st);
+  const fixed = !movable || ["done", "dropped"].includes(mark.st);
+  const box = element.querySelector(".bar");
+  const bar = { x: Number(box?.getAttribute("x")), width: Number(box?.getAttribute("width")) };
+  const state = { key, days: 0 };
+  element.classList.add("dragging");
+  const moved = (/** @type {PointerEvent} */ next) => {
+    if (fixed || started) return;
+    const wanted = Math.round((next.clientX - event.clientX) / field.px);
+    const days = grip ? Math.max(wanted, 1 - Math.round(mark.s[1] - mark.s[0])) : wanted;
+    if (days === state.days) return;
+    state.days = days;
+    nudge([element], grip, days * field.px, bar);
+    toast(dayWords(landing(mark, grip, days)));
+  };
+  const let_go = (/** @type {PointerEvent | null} */ next) => {
+    state.over = true;
+    element.classList.remove("dragging");
+    if (next && state.days) {
+      toast("");
+      dropped(key, grip ? "end" : "move", isoOf(landing(mark, grip, state.days)));
+      return;
+    }
+    nudge([element], false, 0, bar);
+    if (grip) nudge([element], true, 0, bar);
+    field.bars.stale([key]);
+    field.drawMarks();
+    if (next && started && !fixed && next.clientX !== event.clientX) toast("This task is under way: its start stands. Drag its right end instead.");
+    if (next) clicked(key);
+  };
+  follow(event, moved, let_go, { across: true });
+  return state;
+}

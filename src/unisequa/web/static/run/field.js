@@ -1,0 +1,146 @@
+// The field of a run, drawn from what the page says of it: days, not pixels.
+import { drawn } from "../drawing/bars.js";
+import { columnWidth } from "../drawing/columns.js";
+import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../drawing/head.js";
+import { Links } from "../drawing/links.js";
+import { HEAD, ROW, barOf, placed, xOf } from "../drawing/scale.js";
+import { Pieces } from "../drawing/svg.js";
+import { View, bands, bringIn } from "../drawing/view.js";
+import { all, byId, find } from "../dom.js";
+
+/** Pixels a day, by the zoom's name. @type {Record<string, number>} */
+export const ZOOMS = { day: 24, week: 11, month: 4 };
+
+
+export class RunField {
+  constructor() {
+    this.view = new View();
+    this.px = ZOOMS.day;
+    /** @type {any} */
+    this.model = null;
+  }
+
+  /** Whether the page shows a sheet now, and not the list. */
+  get there() {
+    return Boolean(byId("field"));
+  }
+
+  get scale() {
+    return { first: this.model.first, px: this.px };
+  }
+
+  get width() {
+    return this.model.days * this.px;
+  }
+
+  get height() {
+    return Math.max(this.model.rows, 1) * ROW;
+  }
+
+  /** Take what the page says now, and draw it. @param {string} zoom @param {string} selected */
+  take(zoom, selected) {
+    if (!this.there) return;
+    this.model = JSON.parse(byId("field-model").textContent);
+    this.px = ZOOMS[zoom] || ZOOMS.day;
+    this.marks = new Map(this.model.marks.map((mark) => [mark.k, mark]));
+    this.bars = new Pieces(byId("bars"));
+    this.links = new Links(byId("links"));
+    const sheet = byId("sheet");
+    if (this.watched !== sheet) {
+      this.watched = sheet;
+      this.view.watch(sheet, { resized: () => this.drawMarks(), scrolled: () => this.drawMarks(), tall: () => this.height });
+    } else {
+      this.view.measure(sheet);
+    }
+    this.selected = selected;
+    this.draw();
+  }
+
+  draw() {
+    const { model, scale, width, height } = this;
+    const weeks = mondays(model.first, model.days);
+    const lines = placed(model.plumbs.map(([kind, day, text]) => ({ kind, x: xOf(scale, day), text })), width);
+    const head = byId("fhead");
+    head.setAttribute("width", width);
+    head.innerHTML = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
+    const field = byId("field");
+    field.setAttribute("width", width);
+    field.setAttribute("height", height);
+    const phases = model.heads.map((i) => `<path class="phl" d="M0 ${i * ROW + 29.5}H${width}"/>`).join("");
+    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("");
+    this.drawMarks();
+    this.select(this.selected);
+  }
+
+  drawMarks() {
+    if (!this.there || !this.model) return;
+    this.view.reach();
+    const seen = this.model.marks.filter((mark) => this.view.has(mark.i * ROW));
+    this.bars.update(seen.map((mark) => ({ id: mark.k, y: mark.i * ROW, of: mark, html: () => drawn(this.markOf(mark)) })));
+    this.links.update(this.joined());
+    this.light(this.selected);
+  }
+
+  /** @returns {import("../drawing/bars.js").Mark} */
+  markOf(mark) {
+    const { scale } = this;
+    const [x, width] = mark.ms ? [xOf(scale, mark.s[0]), 0] : barOf(scale, mark.s);
+    /** @type {[number, number] | null} */
+    const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
+    return {
+      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv,
+      slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms,
+    };
+  }
+
+  endsOf(key) {
+    const mark = this.marks.get(key);
+    if (!mark) return null;
+    const [x, width] = mark.ms ? [xOf(this.scale, mark.s[0]), 0] : barOf(this.scale, mark.s);
+    return { x, end: x + width, y: mark.i * ROW + ROW / 2, ms: mark.ms };
+  }
+
+  *joined() {
+    for (const [source, target, type] of this.model.links) {
+      const a = this.endsOf(source);
+      const b = this.endsOf(target);
+      if (a && b && this.view.has(a.y, b.y)) yield { source, target, type, a, b };
+    }
+  }
+
+  /** The mark of a task as it stands in the page. @param {string} key */
+  markAt(key) {
+    return find(`#bars .mk[data-k="${CSS.escape(key)}"]`);
+  }
+
+  /** The links of one row in full ink. @param {string} key */
+  light(key) {
+    if (!this.there || !this.links) return;
+    this.links.light(key);
+    for (const mark of all("#bars .mk.sel")) mark.classList.remove("sel");
+    if (key) this.markAt(key)?.classList.add("sel");
+  }
+
+  /** The band behind the selected row. @param {string} key */
+  select(key) {
+    this.selected = key;
+    if (!this.there || !this.model) return;
+    const mark = this.marks.get(key);
+    byId("bands").innerHTML = mark ? bands([mark.i * ROW], this.width) : "";
+    this.light(key);
+  }
+
+  /** A task's bar brought into sight. @param {string} key */
+  show(key) {
+    const ends = this.there && key ? this.endsOf(key) : null;
+    if (ends) bringIn(byId("sheet"), ends.x, ends.end - ends.x);
+  }
+
+  /** Today a quarter of the way in, or the first anchor when there is no today. */
+  toDay() {
+    const sheet = byId("sheet");
+    if (!sheet || !this.model) return;
+    const plumb = this.model.plumbs.find(([kind]) => kind === "today") || this.model.plumbs[0];
+    if (plumb) sheet.scrollLeft = Math.max(0, xOf(this.scale, plumb[1]) - (sheet.clientWidth - columnWidth()) / 4);
+  }
+}

@@ -1,0 +1,188 @@
+// The page of a run: selecting, typing, shifting. What would follow is the server's to say.
+import { send } from "../app.js";
+import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
+import { shove, stepped } from "../drawing/keys.js";
+import { all, byId, find } from "../dom.js";
+import { grabbed } from "./drag.js";
+import { RunField } from "./field.js";
+
+const field = new RunField();
+let dragged = null;
+
+const workNow = () => byId("work");
+const shiftForm = () => byId("shift");
+const held = (changes = {}) => ({ ...Object.fromEntries([...shiftForm().elements].filter((input) => input.name).map((input) => [input.name, input.value])), ...changes });
+const selectedKey = () => shiftForm().elements.selected.value;
+const edits = () => JSON.parse(held().edits);
+const rowOf = (/** @type {string} */ key) => find(`#work .row[data-k="${CSS.escape(key)}"]`);
+const path = (/** @type {string} */ rest) => workNow().dataset.run + rest;
+const movable = () => workNow().dataset.movable === "yes";
+
+// One thing after the other: each is asked for on the page that the one before left.
+let waiting = Promise.resolve();
+const inTurn = (act) => {
+  waiting = waiting.then(act).then(settled);
+  return waiting;
+};
+const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
+
+// The page as it now stands: its field drawn, the tray's rows in sight.
+function settled() {
+  field.take(held().zoom, selectedKey());
+  if (byId("tray")) showChanges();
+}
+
+// The edited row and what follows it stay in sight above the tray, their old and new places with them.
+function showChanges() {
+  const sheet = byId("sheet");
+  const edited = find("#work .row.edited") || find("#work .row.moved");
+  if (!sheet || !edited) return;
+  const room = sheet.clientHeight - 58;
+  if (edited.offsetTop < sheet.scrollTop || edited.offsetTop > sheet.scrollTop + room - 90) sheet.scrollTop = edited.offsetTop - 60;
+  field.show(edited.dataset.k);
+}
+
+function clicked(event) {
+  const at = (selector) => event.target.closest(selector);
+  const open = at("[data-open]");
+  if (open) return select(open.dataset.open);
+  if (at("[data-close]")) return select("");
+  const zoom = at("[data-zoom]");
+  if (zoom) return zoomTo(zoom.dataset.zoom);
+  const mode = at("[data-mode]");
+  if (mode) return work("/work", { mode: mode.dataset.mode });
+  if (at("[data-apply]")) return work("/shift", {});
+  const back = at("[data-put-back]");
+  if (back) return putBack(back.dataset.putBack);
+  const take = at("[data-take-back]");
+  if (take) return work(`/shifts/${take.dataset.takeBack}/take-back`, {});
+  const act = at("[data-do]");
+  if (act) {
+    const where = act.dataset.path || act.closest("[data-act]").dataset.act;
+    return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "" })));
+  }
+  const row = at(".row[data-k]");
+  return row ? select(row.dataset.k) : undefined;
+}
+
+// One task's edits, or all of them.
+function putBack(key) {
+  const left = edits().filter((edit) => key && edit.task !== key);
+  return work("/work", { edits: JSON.stringify(left), ...(key ? {} : { why: "", mode: "push" }) });
+}
+
+function zoomTo(zoom) {
+  shiftForm().elements.zoom.value = zoom;
+  for (const button of all("[data-zoom]")) {
+    if (button.dataset.zoom === zoom) button.setAttribute("aria-current", "true");
+    else button.removeAttribute("aria-current");
+  }
+  field.take(zoom, selectedKey());
+  field.toDay();
+}
+
+function select(key) {
+  const panel = byId("panel");
+  shiftForm().elements.selected.value = key;
+  for (const row of all("#work .row.sel, #work tr.bg-acts")) row.classList.remove("sel", "bg-acts");
+  panel.hidden = !key;
+  field.select(key);
+  if (!key) {
+    panel.replaceChildren();
+    return undefined;
+  }
+  const row = rowOf(key);
+  if (row) {
+    row.classList.add("sel");
+    only(row);
+    row.scrollIntoView({ block: "nearest", inline: "nearest" });
+    requestAnimationFrame(() => field.show(key));
+  }
+  if (edits().length) return work("/work", {});
+  waiting = waiting.then(() => htmx.ajax("GET", path(`/tasks/${encodeURIComponent(key)}`), { source: "body", target: "#panel", swap: "innerHTML" }));
+  return waiting;
+}
+
+// The one row that can be tabbed to.
+function only(row) {
+  for (const other of all("#work .row[tabindex='0']")) other.tabIndex = -1;
+  row.tabIndex = 0;
+}
+
+function changed(event) {
+  const input = event.target.closest("[data-edit]");
+  if (input) work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value });
+}
+
+// By keyboard: up and down through the rows, Enter opens, Alt with the arrows moves or stretches.
+function pressed(event) {
+  if (event.key === "Escape" && selectedKey()) return select("");
+  const edge = event.target.closest(".edge");
+  if (edge && event.key.startsWith("Arrow")) return widen((event.key === "ArrowRight" ? 16 : -16) + columnWidth());
+  const row = event.target.closest(".row[data-k]");
+  if (!row) {
+    if (event.target.matches("input[data-edit]") && event.key === "Enter") event.target.blur();
+    return undefined;
+  }
+  const by = shove(event);
+  if (by) return movable() && field.marks.has(row.dataset.k) ? shoved(event, row.dataset.k, by) : undefined;
+  if (event.altKey || event.ctrlKey || event.metaKey) return undefined;
+  const rows = all("#work .row[data-k]");
+  const next = stepped(event.key, rows.indexOf(row), rows.length);
+  if (next >= 0) {
+    event.preventDefault();
+    only(rows[next]);
+    rows[next].focus();
+    field.light(rows[next].dataset.k);
+  } else if (event.key === "Enter" || event.key === " ") {
+    event.preventDefault();
+    select(row.dataset.k);
+  } else if (event.key === "t") {
+    field.toDay();
+  }
+  return undefined;
+}
+
+function shoved(event, key, by) {
+  event.preventDefault();
+  return work("/work", { kind: event.shiftKey ? "end" : "move", key, value: `wd${by > 0 ? "+" : "-"}1` });
+}
+
+function grab(event) {
+  const edge = event.target.closest(".edge");
+  if (edge) return widening(event, edge);
+  if (!field.there) return undefined;
+  dragged = grabbed(event, field, {
+    movable: movable(),
+    clicked: select,
+    dropped: (key, kind, value) => work("/work", { kind, key, value }),
+  });
+  return undefined;
+}
+
+function hovered(event) {
+  const over = event.target.closest("[data-k]");
+  if (!dragged || dragged.over) field.light(over ? over.dataset.k : selectedKey());
+}
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("run", () => ({
+    init() {
+      const root = this.$root;
+      root.addEventListener("click", clicked);
+      root.addEventListener("change", changed);
+      root.addEventListener("keydown", pressed);
+      root.addEventListener("pointerdown", grab);
+      root.addEventListener("pointerover", hovered);
+      restoreWidth();
+      field.take(held().zoom, selectedKey());
+      field.toDay();
+      const row = selectedKey() && rowOf(selectedKey());
+      if (row) {
+        row.scrollIntoView({ block: "nearest" });
+        field.show(selectedKey());
+      }
+      if (document.body.dataset) document.body.dataset.ready = "yes";
+    },
+  }));
+});
