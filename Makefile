@@ -32,6 +32,7 @@ check: .venv/.ready-dev
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/djlint src/unisequa/web/html --lint --quiet
+	@sh assets/lint.sh
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh

@@ -10,4 +10,4 @@ test -x node_modules/.bin/eslint || npm ci --ignore-scripts --silent --no-audit 
 (cd .. && assets/node_modules/.bin/eslint --config assets/eslint.config.mjs src/unisequa/web/static tests/scripts)
 node_modules/.bin/tsc -p tsconfig.json
 node_modules/.bin/tsc -p tsconfig.pages.json
-node --test ../tests/scripts/*.test.mjs
+node --test --test-reporter=dot ../tests/scripts/*.test.mjs

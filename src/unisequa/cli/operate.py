@@ -34,3 +34,22 @@ def person(
     except Refused as error:
         raise DocumentError([Fault(where, what) for where, what in error.faults.items()]) from None
     print(f"{added.name} can sign in with {added.email}")
+
+
+@app.command(name="check-data")
+def check_data(data: DataFolder = None) -> None:
+    """Compare what is kept for lists with what the tasks say; status 1 where anything differs."""
+    from unisequa.actions import checking
+    from unisequa.settings import Settings
+    from unisequa.store.store import Store
+
+    settings = Settings() if data is None else Settings().model_copy(update={"data": data})
+    store = Store(settings.url)
+    store.migrate()
+    with store.reading() as session:
+        told = list(checking.check_data(session, settings.day()))
+    for line in told:
+        print(line)
+    if told:
+        raise typer.Exit(1)
+    print("all that is kept for lists is what the tasks say")

@@ -125,7 +125,7 @@ class RunSeen:
 def list_runs(session: Session, actor: Actor) -> list[RunLine]:
     """The runs that somebody may see, those under way first, the latest created first."""
     lines = [
-        RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary.read(one.summary))
+        RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary(**one.summary))
         for one in asked.runs_open_to(session, actor.id)
     ]
     return sorted(lines, key=lambda line: _ORDER.get(line.state, 9))

@@ -5,16 +5,19 @@ A summary is worked out when a run changes and read on any later day: it keeps w
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Self
+from typing import Any
 
 from unisequa.core.calendars.words import count_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED
 
-Open = tuple[int | None, int | None]
-"""What is not over: a day, and the day from which it counts as over by itself; None where there is none."""
+UNDATED = 0
+"""Stands for the last day of what has no date."""
+
+InReview = tuple[int, int, bool]
+"""The last day of what is in review, the day from which it counts as over by itself, and whether it is a parent."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,33 +28,36 @@ class RunSummary:
     ----------
     tasks : int
         Tasks without parents.
-    open : tuple of Open
+    open : sequence of int
         The last days of those that are not over.
-    parents : tuple of Open
+    parents : sequence of int
         The same of parents, which are late as well, but are not counted as tasks.
+    reviewed : sequence of InReview
+        What is not over either, but will be by itself.
     ends : int, optional
         The last day of all that is not dropped.
-    anchors : tuple of (int, str)
+    anchors : sequence of (int, str)
         Days of anchors with their names, by day.
-    slacks : tuple of Open
-        Working days of slack of what has a deadline and is not over.
+    slack : int, optional
+        The least slack, in working days, of what has a deadline and is not over.
     """
 
     tasks: int = 0
-    open: tuple[Open, ...] = ()
-    parents: tuple[Open, ...] = ()
+    open: Sequence[int] = ()
+    parents: Sequence[int] = ()
+    reviewed: Sequence[InReview] = ()
     ends: int | None = None
-    anchors: tuple[tuple[int, str], ...] = ()
-    slacks: tuple[Open, ...] = ()
+    anchors: Sequence[tuple[int, str]] = ()
+    slack: int | None = None
 
     def done(self, today: int) -> int:
         """How many tasks are over."""
-        return self.tasks - sum(_is_open(one, today) for one in self.open)
+        return self.tasks - len(self.open) - sum(today < since and not parent for _, since, parent in self.reviewed)
 
     def late(self, today: int) -> int:
         """How many tasks should have been finished before today."""
-        both = (*self.open, *self.parents)
-        return sum(one[0] is not None and one[0] < today and _is_open(one, today) for one in both)
+        late = sum(UNDATED < day < today for day in (*self.open, *self.parents))
+        return late + sum(UNDATED < day < today < since for day, since, _ in self.reviewed)
 
     def next_anchor(self, today: int) -> tuple[int, str] | None:
         """The first anchor that is not past."""
@@ -61,28 +67,17 @@ class RunSummary:
         """How many tasks are late, or by how much a deadline is missed; nothing where all is well."""
         if late := self.late(today):
             return f"{count_words(late, 'task')} late"
-        least = min((one[0] for one in self.slacks if one[0] is not None and _is_open(one, today)), default=0)
-        return f"a deadline is missed by {count_words(-least, 'working day')}" if least < 0 else ""
+        missed = self.slack is not None and self.slack < 0
+        return f"a deadline is missed by {count_words(-(self.slack or 0), 'working day')}" if missed else ""
 
     def written(self) -> dict[str, Any]:
-        """As plain JSON values."""
-        return {
-            "tasks": self.tasks, "open": self.open, "parents": self.parents, "ends": self.ends,
-            "anchors": self.anchors, "slacks": self.slacks,
+        """As plain JSON values, without what says nothing."""
+        values = {
+            "tasks": self.tasks, "open": list(self.open), "parents": list(self.parents),
+            "reviewed": [list(one) for one in self.reviewed], "ends": self.ends,
+            "anchors": [list(one) for one in self.anchors], "slack": self.slack,
         }  # fmt: skip
-
-    @classmethod
-    def read(cls, written: Mapping[str, Any]) -> Self:
-        """From what :meth:`written` gives."""
-        lists = {
-            name: tuple(tuple(one) for one in written.get(name, ()))
-            for name in ("open", "parents", "anchors", "slacks")
-        }
-        return cls(tasks=written.get("tasks", 0), ends=written.get("ends"), **lists)
-
-
-def _is_open(one: Open, today: int) -> bool:
-    return one[1] is None or today < one[1]
+        return {name: value for name, value in values.items() if value not in ([], None)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,9 +99,10 @@ def summary_of(plan: Plan, counts_on: Mapping[str, int]) -> RunSummary:
     counts_on : mapping of str to int
         Task → the day from which it counts as signed off by itself.
     """
-    opened: list[Open] = []
-    parents: list[Open] = []
-    slacks: list[Open] = []
+    opened: list[int] = []
+    parents: list[int] = []
+    reviewed: list[InReview] = []
+    slacks: list[int] = []
     tasks = 0
     for i, task in enumerate(plan.tasks):
         parent = plan.is_parent(i)
@@ -115,14 +111,17 @@ def summary_of(plan: Plan, counts_on: Mapping[str, int]) -> RunSummary:
         if over:
             continue
         days = plan.days(i)
-        (parents if parent else opened).append((days[1] if days else None, since))
+        last = days[1] if days else UNDATED
+        if since is not None:
+            reviewed.append((last, since, parent))
+        else:
+            (parents if parent else opened).append(last)
         slack = plan.schedule.total_slack[i]
         if task.deadline is not None and slack is not None:
-            slacks.append((slack, since))
+            slacks.append(slack)
     reach = plan.reach()
     anchors = sorted((plan.grid.day(at), plan.labels[key]) for key, at in plan.anchors.items() if at is not None)
-    ends = reach[1] if reach else None
-    return RunSummary(tasks, tuple(opened), tuple(parents), ends, tuple(anchors), tuple(slacks))
+    return RunSummary(tasks, opened, parents, reviewed, reach[1] if reach else None, anchors, min(slacks, default=None))
 
 
 def _over_since(plan: Plan, i: int, counts_on: Mapping[str, int]) -> tuple[bool, int | None]:

@@ -1,0 +1,85 @@
+"""How often a page asks the database does not depend on how much is in it."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import event
+
+from tests.plans import document, step
+from tests.site import TODAY, Site, make_site
+from tests.web.routes import addresses
+from unisequa.actions.runs.shifts import apply_shift
+from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.templates.drafts import edit_draft
+from unisequa.actions.templates.library import keep_template
+from unisequa.actions.templates.rights import give_right
+from unisequa.core.design.editing import change_step
+from unisequa.core.documents.checks import read_template
+from unisequa.core.shift.edits import Move
+from unisequa.store.tables import Calendar, Person
+
+
+def large(folder: Path, size: int) -> Site:
+    """A site with so many of everything: steps, people, templates, runs, shifts, edits, calendars, waits."""
+    roles = [{"key": f"r{i}", "label": f"Role {i}"} for i in range(size)]
+    waits = [{"template": f"Other {i}", "step": "a", "anchor": "go"} for i in range(size)]
+    steps = [
+        step(f"s{i}", 1, i, role=f"r{i}", phase=f"p{i % size}", waits_for=[waits[i]], sign_off={"role": "r0"})
+        for i in range(size)
+    ]
+    phases = [{"key": f"p{i}", "label": f"Phase {i}"} for i in range(size)]
+    links = [f"s{i}>s{i + 1}" for i in range(size - 1)]
+    includes = [{"key": f"i{i}", "template": f"Other {i}", "anchors": {"go": "go"}} for i in range(size)]
+    site = make_site(folder, content=document(steps, *links, name="Main", roles=roles, phases=phases))
+    ada = site.person("Ada")
+    with site.store.writing() as session:
+        for i in range(size):
+            session.add(Person(name=f"Person {i}", email=f"p{i}@example.org", password_hash="-"))
+            session.add(Calendar(name=f"house {i}", document={"format": "unisequa-calendar/1", "name": f"house {i}"}))
+            other = keep_template(session, ada, read_template(document([step("a")], name=f"Other {i}")), released=True)
+            start_run(session, ada, other.template_id, None, Choices(anchors={"go": dt.date(2026, 6, 1)}), TODAY)
+            give_right(session, ada, other.template_id, site.people["Bela"], "edit")
+        parts = {"roles": roles, "phases": phases, "includes": includes}
+        keep_template(session, ada, read_template(document(steps, *links, name="With others", **parts)))
+        for i in range(size):
+            edits = [Move("s0", TODAY.toordinal() + 28 + 7 * i)]
+            apply_shift(session, ada, site.run, i + 1, edits, TODAY)
+            edit_draft(session, ada, site.template, lambda t, i=i: change_step(t, "s0", title=f"Title {i}"))
+    return site
+
+
+def asked(site: Site, size: int) -> dict[str, int]:
+    """How often each page asks the database; the second time, so that what is read once is known."""
+    counts = {}
+    counted: list[str] = []
+
+    @event.listens_for(site.store.engine, "before_cursor_execute")
+    def _count(*args: Any) -> None:
+        counted.append(args[2])
+
+    browser = site.client("Ada")
+    with_includes = size + 2
+    extra = [f"/templates/{with_includes}", f"/templates/{with_includes}/panel?k=s0", f"/start/{with_includes}"]
+    views = [f"/runs/{site.run}?view={view}" for view in ("list", "crew", "facts", "history")]
+    for path in [*addresses(site, step="s0"), *views, *extra]:
+        browser.get(path)
+        counted.clear()
+        answer = browser.get(path)
+        assert answer.status_code == 200, path
+        counts[path.replace(str(with_includes), "n")] = len(counted)
+    shift = {"version": "1", "zoom": "day", "kind": "move", "key": "s0", "value": "wd+1"}
+    counted.clear()
+    assert browser.post(f"/runs/{site.run}/work", shift, headers={"hx-request": "true"}).status_code == 200
+    counts["considered"] = len(counted)
+    return counts
+
+
+def test_pages_ask_as_often_at_any_size(tmp_path: Path) -> None:
+    small, big = (asked(large(tmp_path / str(size), size), size) for size in (3, 9))
+    assert {
+        path: (few, many) for (path, few), many in zip(small.items(), big.values(), strict=True) if few != many
+    } == {}
+    assert max(small.values()) <= 30, small
