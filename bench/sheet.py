@@ -26,11 +26,12 @@ PORT = 8433
 
 @dataclass(frozen=True, slots=True)
 class SheetFigures:
-    """Kilobytes of the page before compression; milliseconds from a key to the frame that shows it, at the median of
-    each kind of key and at the worst of all, and until the server's answer is there; frames a second during a drag
+    """Kilobytes of the page before compression; frames at rest from a key to the frame that shows it, at the median of
+    all keys and of each kind and at the worst, and until the server's answer is there; frames a second during a drag
     and at rest."""
 
     size: float
+    key: float
     letter: float
     enter: float
     enter_new: float
@@ -54,9 +55,9 @@ def figures(rounds: int = 20) -> SheetFigures:
             page.goto(f"{address}/sign-in")
             page.get_by_role("button", name=PEOPLE[0][0]).click()
             page.wait_for_url("**/runs")
-            found = _measured(page, rounds)
+            taken = _measured(page, rounds)
             browser.close()
-    return found
+    return taken
 
 
 def _measured(page: Page, rounds: int) -> SheetFigures:
@@ -91,8 +92,10 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     dragged = 1000 * (len(frames) - 1) / (frames[-1] - frames[0])
     median = statistics.median
     enter, enter_new = typed["Enter"], added["Enter"]
-    worst = max(letters + enter + enter_new)
-    return SheetFigures(size, median(letters), median(enter), median(enter_new), worst, median(answers), dragged, idle)
+    keys = [letters + enter + enter_new, letters, enter, enter_new]
+    in_frames = [median(spent) * idle / 1000 for spent in keys]
+    worst, answered = max(keys[0]) * idle / 1000, median(answers) * idle / 1000
+    return SheetFigures(size, *in_frames, worst, answered, dragged, idle)
 
 
 def _typing(page: Page, rounds: int, keys: tuple[str, ...]) -> dict[str, list[float]]:

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 if TYPE_CHECKING:
+    from tests.postgresql import Cluster
     from tests.site import Site
 
 settings.register_profile(
@@ -20,6 +21,28 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("unisequa")
+
+
+@pytest.fixture(scope="session")
+def postgresql() -> Iterator[Cluster | None]:
+    """A PostgreSQL server, where it can be had."""
+    from tests.postgresql import cluster
+
+    with cluster() as running:
+        yield running
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def database(request: pytest.FixtureRequest) -> Iterator[str | None]:
+    """The address of a database of each kind, without a row; none for the file in a data folder."""
+    if request.param == "sqlite":
+        yield None
+        return
+    running = request.getfixturevalue("postgresql")
+    if running is None:
+        pytest.skip("no PostgreSQL here")
+    with running.database() as url:
+        yield url
 
 
 @pytest.fixture

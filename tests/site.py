@@ -95,11 +95,13 @@ class Browser:
         return answer
 
 
-def make_site(folder: Path, *, demo: bool = False, content: dict[str, Any] | None = None) -> Site:
+def make_site(
+    folder: Path, *, demo: bool = False, content: dict[str, Any] | None = None, database: str | None = None
+) -> Site:
     """A site with three people, one released template and one run of it, on Wednesday 3 June 2026."""
     if not _HASHED:
         _HASHED.append(hash_password(PASSWORD))
-    app = create_app(Settings(data=folder, today=TODAY, demo=demo))
+    app = create_app(Settings(data=folder, database_url=database, today=TODAY, demo=demo))
     store: Store = app.state.store
     with store.writing() as session:
         people = {}

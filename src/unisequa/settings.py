@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import os
 import secrets
+from contextlib import suppress
 from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -49,6 +50,10 @@ class Settings(BaseSettings):
         path = self.data / "secret"
         if not path.exists():
             self.data.mkdir(parents=True, exist_ok=True)
-            with os.fdopen(os.open(path, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w") as file:
+            mine = path.with_name(f"secret.{secrets.token_hex(8)}")
+            with os.fdopen(os.open(mine, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w") as file:
                 file.write(secrets.token_urlsafe(48))
+            with suppress(FileExistsError):  # another worker was first: its key is everybody's
+                os.link(mine, path)
+            mine.unlink()
         return path.read_text().strip()

@@ -121,9 +121,9 @@ def test_what_is_begun_and_done_takes_its_actual_dates_and_moves_nobody_else(sit
     assert stand() == before | {"draft": ("2026-06-03", "2026-06-03")}
 
 
-def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path) -> None:
+def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path, database: str | None) -> None:
     steps = [step("whole"), step("part", 2, 0, parent="whole"), step("rest", 1, parent="whole"), step("then")]
-    site = make_site(tmp_path, content=document(steps, "part>rest", "whole>then"))
+    site = make_site(tmp_path, content=document(steps, "part>rest", "whole>then"), database=database)
     assert states(site) == {"whole": "ready", "part": "ready", "rest": "waiting", "then": "waiting"}
     with pytest.raises(Refused, match="Whole spans its sub-steps; work on those"):
         act(site, "Ada", "whole", "finish")

@@ -9,11 +9,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from sqlalchemy import select, text
+from sqlalchemy import MetaData, func, select, text
 
 from unisequa.actions.runs import shifts
 from unisequa.core.shift.edits import KINDS
 from unisequa.core.shift.edits.codec import read_all, written
+from unisequa.store.dialects import make_engine
+from unisequa.store.migrations.run import migrate
 from unisequa.store.plans import plan_of
 from unisequa.store.store import Store
 from unisequa.store.tables import Run
@@ -33,12 +35,43 @@ def before(tmp_path: Path) -> dict[str, int]:
     return counts
 
 
-@pytest.fixture
-def store(before: dict[str, int], tmp_path: Path) -> Iterator[Store]:
-    made = Store(f"sqlite:///{tmp_path / 'unisequa.sqlite3'}")
+@pytest.fixture(params=["sqlite", "postgresql"])
+def store(before: dict[str, int], tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Store]:
+    kept = f"sqlite:///{tmp_path / 'unisequa.sqlite3'}"
+    if request.param == "sqlite":
+        yield from opened(kept)
+        return
+    running = request.getfixturevalue("postgresql")
+    if running is None:
+        pytest.skip("no PostgreSQL here")
+    with running.database("template1") as url:
+        migrate(url, "0003")
+        copy(kept, url)
+        yield from opened(url)
+
+
+def opened(url: str) -> Iterator[Store]:
+    made = Store(url)
     made.migrate()
     yield made
     made.engine.dispose()
+
+
+def copy(source: str, target: str) -> None:
+    """The rows of one database in the tables of another, which are the same."""
+    reading, writing, tables = make_engine(source), make_engine(target), MetaData()
+    tables.reflect(writing, resolve_fks=True)
+    with reading.connect() as old, writing.begin() as new:
+        for table in tables.sorted_tables:
+            rows = [dict(row) for row in old.execute(select(table)).mappings()]
+            if rows and table.name != "alembic_version":
+                new.execute(table.insert(), rows)
+                if "id" in table.c:  # rows that bring their numbers leave the counting behind
+                    new.execute(
+                        select(func.setval(func.pg_get_serial_sequence(table.name, "id"), func.max(table.c.id)))
+                    )
+    reading.dispose()
+    writing.dispose()
 
 
 def test_no_row_is_lost(before: dict[str, int], store: Store) -> None:

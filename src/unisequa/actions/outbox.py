@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Mapping
 from typing import Any
 
-from unisequa.store.queries.outbox import known
+from unisequa.store.queries.outbox import put
 from unisequa.store.store import Session
 from unisequa.store.tables import OutboxRow, now
 
@@ -30,10 +30,6 @@ def post(
     due : datetime, optional
         Not before this moment, in UTC; at once without it.
     """
-    if known(session, key):
-        return False
-    session.add(
-        OutboxRow(key=key, kind=kind, content=dict(content), run_id=run_id, person_id=person_id, due_at=due or now())
-    )
-    session.flush()
-    return True
+    due = due or now()
+    row = OutboxRow(key=key, kind=kind, content=dict(content), run_id=run_id, person_id=person_id, due_at=due)
+    return put(session, row)

@@ -14,6 +14,7 @@ from sqlalchemy.orm.exc import StaleDataError
 
 from unisequa.core.errors import Stale
 from unisequa.store.dialects import clashed, make_engine
+from unisequa.store.queries.taking import WRITES
 
 MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
 _AFTERWARDS = "unisequa afterwards"
@@ -27,7 +28,7 @@ class Store:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine = make_engine(url)
-        self._writing = sessionmaker(self.engine, expire_on_commit=False)
+        self._writing = sessionmaker(self.engine, expire_on_commit=False, info={WRITES: True})
         options = {"reading": True} if self.engine.name == "sqlite" else {"isolation_level": "REPEATABLE READ"}
         self._reading = sessionmaker(self.engine.execution_options(**options), expire_on_commit=False)
 

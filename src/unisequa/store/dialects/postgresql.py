@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import DBAPIError
 
 from unisequa.core.errors import StoreError
 
 SERIALIZATION_FAILURE, DEADLOCK = "40001", "40P01"
+MIGRATING = 0x554E49
 
 
 def make_engine(url: str) -> Engine:
@@ -21,8 +22,14 @@ def make_engine(url: str) -> Engine:
 
 
 def migrating_engine(url: str) -> Engine:
-    """The same: here tables are altered in place."""
-    return make_engine(url)
+    """The same, and whoever else brings the tables up at that moment waits: here tables are altered in place."""
+    engine = make_engine(url)
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: Any) -> None:
+        connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({MIGRATING})")
+
+    return engine
 
 
 def dangling(connection: Any) -> list[str]:

@@ -18,8 +18,8 @@ def configuration() -> Config:
     return config
 
 
-def migrate(url: str) -> None:
-    """Run the migrations that are missing, all or none; afterwards every reference is checked.
+def migrate(url: str, to: str = "head") -> None:
+    """Run the migrations that are missing, all or none, up to one; afterwards every reference is checked.
 
     Raises
     ------
@@ -31,7 +31,7 @@ def migrate(url: str) -> None:
     try:
         with engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, to)
             broken = dangling(connection, url)
             if broken:
                 tables = ", ".join(broken)

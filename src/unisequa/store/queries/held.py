@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from unisequa.store.queries.taking import add_once
 from unisequa.store.tables import HeldRow, Person, PresenceRow
 
 
@@ -33,7 +34,7 @@ def look(session: Session, template_id: int, person_id: int, step: str, seen: fl
     query = select(PresenceRow).where(PresenceRow.template_id == template_id, PresenceRow.person_id == person_id)
     row = session.scalar(query)
     if row is None:
-        session.add(PresenceRow(template_id=template_id, person_id=person_id, step=step, seen=seen))
+        add_once(session, PresenceRow(template_id=template_id, person_id=person_id, step=step, seen=seen))
     else:
         row.step, row.seen = step, seen
     session.flush()

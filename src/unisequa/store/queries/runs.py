@@ -9,12 +9,14 @@ from typing import Any, cast
 from sqlalchemy import exists, or_, select
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
+from unisequa.store.queries.taking import take
 from unisequa.store.queries.templates import open_to
 from unisequa.store.tables import CrewMember, Edition, LinkRow, Person, Run, ShiftRow, TaskRow, TemplateRow
 
 
 def run_by_id(session: Session, run_id: int) -> Run | None:
-    """A run with its template, crew, tasks, links and shifts."""
+    """A run with its template, crew, tasks, links and shifts; taken by who is going to write it."""
+    take(session, Run, run_id)
     query = select(Run).where(Run.id == run_id)
     return session.scalar(
         query.options(

@@ -7,11 +7,13 @@ from collections.abc import Collection
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
 
+from unisequa.store.queries.taking import take
 from unisequa.store.tables import Edition, Person, Run, TemplateEdit, TemplateRight, TemplateRow
 
 
 def template_by_id(session: Session, template_id: int) -> TemplateRow | None:
-    """A template with its editions, rights and owner."""
+    """A template with its editions, rights and owner; taken by who is going to write it."""
+    take(session, TemplateRow, template_id)
     query = select(TemplateRow).where(TemplateRow.id == template_id)
     return session.scalar(
         query.options(
