@@ -171,8 +171,8 @@ def sheet() -> list[Figure]:
                 ("key", taken.key, 2, "a key typed into a template of 500 steps, to the frame that shows it, median"),
                 ("letter", taken.letter, 2, "of these a letter"),
                 ("enter", taken.enter, 3, "Enter, from a cell to the next row"),
-                ("enter-new", taken.enter_new, 4, "Enter behind a step typed into the middle"),
-                ("worst", taken.key_worst, 8, "the worst of some 180 such keys"),
+                ("enter-new", taken.enter_new, 6, "Enter behind a step typed into the middle"),
+                ("worst", taken.key_worst, 6, "the worst of some 180 such keys"),
             )
         ),
         Figure("sheet-500-kb", taken.size, 700, "page of a template with 500 steps, kilobytes before compression"),

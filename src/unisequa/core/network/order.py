@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from itertools import chain
 
 
 def topological(successors: Sequence[Sequence[int]]) -> list[int]:
     """Positions so that each stands behind its predecessors; shorter than the input if there is a circle."""
-    count = Counter(chain.from_iterable(successors)).get
-    waiting = [count(position, 0) for position in range(len(successors))]
+    waiting = [0] * len(successors)
+    for target in chain.from_iterable(successors):
+        waiting[target] += 1
     order = [position for position, count in enumerate(waiting) if not count]
+    append = order.append
     for position in order:  # grows while it is walked
         for target in successors[position]:
-            waiting[target] -= 1
-            if not waiting[target]:
-                order.append(target)
+            if waiting[target] == 1:
+                append(target)
+            else:
+                waiting[target] -= 1
     return order
 
 
