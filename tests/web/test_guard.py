@@ -6,39 +6,14 @@ import re
 from pathlib import Path
 
 import pytest
-from fastapi.routing import APIRoute
 
 from tests.site import PASSWORD, Site, make_site
+from tests.web.routes import addresses
 from unisequa.web.errors import HEADERS
 
 
-def posts(site: Site) -> list[str]:
-    """Every path that changes something, its parameters filled in."""
-
-    def routes(router):  # type: ignore[no-untyped-def]
-        for route in router.routes:
-            if isinstance(route, APIRoute):
-                yield route
-            elif hasattr(route, "routes"):
-                yield from routes(route)
-            elif hasattr(route, "original_router"):
-                yield from routes(route.original_router)
-
-    paths = [r.path for r in routes(site.app) if "POST" in (r.methods or ())]
-    values = {
-        "run_id": site.run,
-        "template_id": site.template,
-        "key": "draft",
-        "token": "none",
-        "what": "retire",
-        "number": 1,
-    }
-    return [re.sub(r"\{(\w+)\}", lambda m: str(values[m[1]]), path) for path in paths]
-
-
 def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
-    paths = posts(site)
-    assert len(paths) >= 20
+    paths = addresses(site, method="POST")
     browser = site.client("Ada")
     for path in paths:
         assert browser.client.post(path, data={"csrf": "0" * 64}).status_code == 403, path
@@ -48,19 +23,39 @@ def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
 def test_every_page_and_change_asks_for_signing_in(site: Site) -> None:
     browser = site.client()
     browser.client.follow_redirects = False
-    for path in (
-        "/runs",
-        f"/runs/{site.run}",
-        "/library",
-        f"/templates/{site.template}",
-        f"/runs/{site.run}/tasks.csv",
-    ):
+    open_to_all = {"/sign-in", "/sign-out"}
+    for path in {*addresses(site)} - open_to_all:
         answer = browser.get(path)
         assert answer.status_code == 303 and answer.headers["location"].startswith("/sign-in"), path
     browser.get("/sign-in")
-    for path in posts(site):
-        if path not in {"/sign-in", "/sign-out"}:
-            assert browser.post(path).status_code == 303, path
+    for path in {*addresses(site, method="POST")} - open_to_all:
+        assert browser.post(path).status_code == 303, path
+
+
+def test_every_error_that_a_script_gets_has_one_shape(site: Site) -> None:
+    """Without the token, signed out, with what nobody can read, and in a way that the address is not used."""
+    browser, json = site.client("Ada"), {"accept": "application/json"}
+    paths = {*addresses(site, method="POST")}
+    answers = {(path, "no token"): browser.client.post(path, headers=json) for path in paths}
+    for path in paths - {"/sign-out"}:
+        answers[path, "nothing"] = browser.post(path, headers=json)
+        headers = json | {"x-csrf-token": browser.token, "content-type": "application/json"}
+        answers[path, "junk"] = browser.client.post(path, content=b"[{]", headers=headers)
+        answers[path, "JSON"] = browser.client.post(path, json=[1], headers=headers)
+    pages = addresses(site)
+    answers |= {(path, "not there"): browser.get(re.sub(r"/\d+", "/99", path), headers=json) for path in pages}
+    answers |= {(path, "no number"): browser.get(re.sub(r"/\d+", "/x", path), headers=json) for path in pages}
+    answers |= {(path, "put"): browser.client.put(path, headers=json) for path in {*pages} | paths}
+    stranger = site.client()
+    answers |= {(path, "signed out"): stranger.get(path, headers=json) for path in pages}
+    errors = {what: answer for what, answer in answers.items() if answer.status_code >= 400}
+    assert {answer.status_code for answer in errors.values()} >= {401, 403, 404, 405, 422}
+    assert not [what for what, answer in errors.items() if answer.status_code >= 500]
+    for what, answer in errors.items():
+        assert answer.headers["content-type"] == "application/json", what
+        told = answer.json()["error"]
+        assert set(told) == {"title", "message", "fields"} and told["title"] and told["message"], what
+        assert all(name and text for name, text in told["fields"].items()), what
 
 
 def test_every_answer_carries_the_protecting_headers(site: Site) -> None:
@@ -73,22 +68,11 @@ def test_every_answer_carries_the_protecting_headers(site: Site) -> None:
 
 def test_no_page_carries_a_style_attribute_or_a_script_of_its_own(site: Site) -> None:
     browser = site.client("Ada")
-    for path in (
-        "/sign-in",
-        "/runs",
-        "/library",
-        f"/runs/{site.run}",
-        f"/templates/{site.template}",
-        f"/templates/{site.template}/panel?k=draft",
-        f"/templates/{site.template}/setup",
-        f"/templates/{site.template}/editions",
-        f"/templates/{site.template}/rehearsal",
-        f"/library/{site.template}/preview",
-        f"/runs/{site.run}/template",
-        "/import",
-        f"/start/{site.template}",
-    ):
-        text = re.sub(r'<script type="application/json"[^>]*>', "", browser.get(path).text)
+    for path in addresses(site):
+        answer = browser.get(path)
+        if "html" not in answer.headers["content-type"]:
+            continue
+        text = re.sub(r'<script type="application/json"[^>]*>', "", answer.text)
         assert not re.search(
             r"\sstyle=|\son\w+=|<script(?![^>]*\ssrc=)|https?://(?!www\.w3\.org|example\.org)", text
         ), path

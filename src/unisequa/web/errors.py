@@ -6,6 +6,7 @@ lies in some; an answer may carry more beside ``error``.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
@@ -76,6 +77,14 @@ def answer(request: Request, status: int, title: str, message: str, error: Excep
     for name, value in HEADERS.items():
         response.headers.setdefault(name, value)
     return response
+
+
+def form_again(request: Request, template: str, page: object, faults: Mapping[str, str], status: int = 422) -> Response:
+    """A form as it was filled in, with what is wrong by field ('' for all of it); for a script only that."""
+    if wants_json(request):
+        error = Refused(dict(faults))
+        return json_error(status, str(error), error)
+    return render(request, template, page, status=status)
 
 
 def answer_errors(app: FastAPI) -> None:

@@ -27,6 +27,7 @@ from unisequa.formats.files import read_bytes
 from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
 from unisequa.formats.tables_in import read_table
 from unisequa.store.store import Session
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -105,13 +106,15 @@ def bring(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Respo
     """Read a file, and go on to what would come of it; or say why it cannot be read."""
     file = form.get("file")
     if not isinstance(file, UploadFile) or not file.filename:
-        return render(request, "library/import.html", ImportPage("library", ("Choose a file first.",)), status=422)
+        page = ImportPage("library", ("Choose a file first.",))
+        return form_again(request, "library/import.html", page, {"file": page.faults[0]})
     content, name = file.file.read(), file.filename[:200]
     try:
         upload = read_upload(content, name)
     except DocumentError as error:
         faults = tuple(str(fault) for fault in error.faults[:MOST_FAULTS])
-        return render(request, "library/import.html", ImportPage("library", faults, name), status=422)
+        page = ImportPage("library", faults, name)
+        return form_again(request, "library/import.html", page, {"file": "; ".join(faults)})
     with store.writing() as session:
         token = keep_upload(session, me, upload)
     return RedirectResponse(f"/import/{token}", status_code=303)
@@ -156,7 +159,9 @@ def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, token: 
         problems = {}
     with store.reading() as session:
         page = _preview(session, me, token, upload, form, problems)
-    return render(request, "library/import_preview.html", page, status=422 if problems else 200)
+    if problems:
+        return form_again(request, "library/import_preview.html", page, problems)
+    return render(request, "library/import_preview.html", page)
 
 
 def _target(session: Session, me: Actor, form: FormData) -> tuple[int, Template | None]:

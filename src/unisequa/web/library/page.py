@@ -15,6 +15,7 @@ from unisequa.core.design.rows import rows
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.template import Step, Template
 from unisequa.core.errors import Refused
+from unisequa.web.errors import form_again
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
@@ -184,5 +185,5 @@ def new_template(request: Request, me: SignedIn, form: Posted, store: StoreOf) -
             where = actions.create_template(session, me, name, category)
     except Refused as error:
         page = replace(_page(store, me), new_name=name, new_category=category, faults=error.faults)
-        return render(request, "library/page.html", page, status=422)
+        return form_again(request, "library/page.html", page, error.faults)
     return RedirectResponse(f"/templates/{where}", status_code=303)

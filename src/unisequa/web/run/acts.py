@@ -13,6 +13,7 @@ from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.work import act_on_task
 from unisequa.core.errors import Refused
 from unisequa.core.work.task_states import Act
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.run.asked import asked_in
 from unisequa.web.run.work import work_on
@@ -46,4 +47,6 @@ def act(
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
     piece = work_on(run, replace(asked, faults=asked.faults + faults))
-    return render(request, "run/_work.html", {"work": piece}, status=422 if faults else 200)
+    if faults:
+        return form_again(request, "run/_work.html", {"work": piece}, dict(faults))
+    return render(request, "run/_work.html", {"work": piece})

@@ -21,6 +21,7 @@ from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Due, Duration, Edit, Move
 from unisequa.core.shift.edits.codec import written
 from unisequa.core.terms import MOST_DAYS
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, asked_in
 from unisequa.web.run.work import work_on
@@ -59,7 +60,10 @@ def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date) -> A
 def _answer(request: Request, run: RunSeen, asked: Asked, status: int = 200) -> Response:
     piece = work_on(run, asked)
     faulty = bool(asked.faults) or (status == 200 and len(json.loads(piece.edits)) < len(asked.documents))
-    return render(request, "run/_work.html", {"work": piece}, status=422 if faulty else status)
+    if faulty or status != 200:
+        faults = dict(asked.faults) or {"": asked.stale or asked.toast or "An edit of the shift no longer fits."}
+        return form_again(request, "run/_work.html", {"work": piece}, faults, 422 if faulty else status)
+    return render(request, "run/_work.html", {"work": piece})
 
 
 @router.post("/runs/{run_id}/shift")

@@ -14,6 +14,7 @@ from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.run.head import VIEWS, RunHead, run_head
 from unisequa.web.run.work import LastLine, last_line
@@ -77,7 +78,9 @@ def side(
         last=last_line(run),
         fault=fault,
     )
-    return render(request, f"run/{view}.html", page, status=422 if fault else 200)
+    if fault:
+        return form_again(request, f"run/{view}.html", page, {"": fault})
+    return render(request, f"run/{view}.html", page)
 
 
 def _shown(value: object) -> str:

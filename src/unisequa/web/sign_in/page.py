@@ -9,6 +9,7 @@ from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.people.people import Actor, people, sign_in, sign_in_as_sample
 from unisequa.core.errors import NotThere, Refused
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, StoreOf, field, sessions_of
 
@@ -46,7 +47,10 @@ def _page(request: Request, store: StoreOf, settings: SettingsOf, page: SignInPa
     visit = sessions.read(request)
     carrier = Response()
     request.state.visit = visit or sessions.open(carrier)
-    response = render(request, "sign_in/page.html", shown, status=status)
+    if status != 200:
+        response = form_again(request, "sign_in/page.html", shown, {"": page.fault}, status)
+    else:
+        response = render(request, "sign_in/page.html", shown)
     if visit is None:
         response.raw_headers.extend(header for header in carrier.raw_headers if header[0] == b"set-cookie")
     return response

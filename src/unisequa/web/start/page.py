@@ -20,6 +20,7 @@ from unisequa.core.errors import DateRangeError, DocumentError, Refused, TypedEr
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.store.store import Session
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
@@ -126,7 +127,7 @@ def start_now(
         with store.reading() as session:
             on = startable(session, me, template_id, _edition(form))
             page = _page(session, me, on, form, today, faults=error.faults, tried=True)
-        return render(request, "start/page.html", page, status=422)
+        return form_again(request, "start/page.html", page, error.faults)
     return RedirectResponse(f"/runs/{run_id}", status_code=303)
 
 

@@ -18,6 +18,7 @@ from unisequa.core.calendars.words import day_words
 from unisequa.core.design.difference_words import Told
 from unisequa.core.errors import Refused
 from unisequa.store.store import Session
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -205,6 +206,6 @@ def _done(
     except Refused as error:
         with store.reading() as session:
             found = _page(session, me, template_id, faults=error.faults)
-        return render(request, "template/editions.html", found, status=422)
+        return form_again(request, "template/editions.html", found, error.faults)
     where = f"/templates/{template_id}/editions" if page else f"/templates/{template_id}"
     return RedirectResponse(where, status_code=303)
