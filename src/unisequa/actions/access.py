@@ -24,6 +24,7 @@ from __future__ import annotations
 
 from unisequa.actions.people.people import Actor
 from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.core.work.run_states import is_over
 from unisequa.store.tables import Run, TaskRow, TemplateRow
 
 RIGHTS = ("nothing", "look", "start", "edit", "own")
@@ -69,7 +70,7 @@ def check_may_change_run(run: Run, actor: Actor) -> None:
     """Refuse whoever may not change the run, and a run that is over."""
     if not may_change_run(run, actor):
         raise NotAllowed(f"Only {run.keeper.name}, who keeps this run, changes it.")
-    if run.state in {"finished", "called off"}:
+    if is_over(run.state):
         raise Refused({"": f"The run is {run.state}; its dates no longer change."})
 
 

@@ -13,14 +13,13 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.template import SignOff, Template
 from unisequa.core.errors import NotThere
 from unisequa.core.plan.plan import Plan
+from unisequa.core.work.run_states import is_over, place_in_lists
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.documents import template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries import runs as asked
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, TaskRow
-
-_ORDER = {"live": 0, "prepared": 1, "on hold": 2, "finished": 3, "called off": 4}
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +103,7 @@ class RunSeen:
     @property
     def over(self) -> bool:
         """Whether it is finished or called off."""
-        return self.state in {"finished", "called off"}
+        return is_over(self.state)
 
     def member(self, role: str | None) -> Member:
         """Who fills a role."""
@@ -128,7 +127,7 @@ def list_runs(session: Session, actor: Actor) -> list[RunLine]:
         RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary(**one.summary))
         for one in asked.runs_open_to(session, actor.id)
     ]
-    return sorted(lines, key=lambda line: _ORDER.get(line.state, 9))
+    return sorted(lines, key=lambda line: place_in_lists(line.state))
 
 
 def run_of(session: Session, run_id: int, actor: Actor) -> Run:
@@ -181,7 +180,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         crew=tuple(Member(m.role, m.label, m.person_id, m.outside, m.name) for m in run.crew),
         facts=dict(run.facts),
         last_shift=LastShift(last.number, last.person.name, len(last.changes), last.why) if last else None,
-        may_change=changes and run.state not in {"finished", "called off"},
+        may_change=changes and not is_over(run.state),
         may_edit_template=access.may(run.edition.template, actor, "edit"),
     )  # fmt: skip
 

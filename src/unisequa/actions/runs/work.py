@@ -14,7 +14,7 @@ from unisequa.core.errors import NotAllowed, Refused
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import Begun, Done
 from unisequa.core.work.sign_off import held_until
-from unisequa.core.work.task_states import Act, acts, shown_state, state_after, unfinished_before
+from unisequa.core.work.task_states import ACT, Act, acts, shown_state, state_after, unfinished_before
 from unisequa.store.documents import template_of_run
 from unisequa.store.lists import bring_up, rule_of, values_in
 from unisequa.store.plans import plan_of, set_actual
@@ -45,7 +45,7 @@ def act_on_task(
     if plan.is_parent(position):
         raise Refused({"state": f"{row.title} spans its sub-steps; work on those."})
     state = shown_state(plan, position)
-    if act not in acts(state, may_skip=row.may_skip):
+    if act not in {may.act for may in acts(state, may_skip=row.may_skip)}:
         raise Refused({"state": f"{row.title} is {state}; that cannot be done with it now."})
     if act == "finish":
         _check_gate(plan, position, row, confirmed)
@@ -66,10 +66,7 @@ def act_on_task(
         row.begun_at = None if act == "reopen" else row.begun_at
     run.version += 1
     bring_up(run, today)
-    words = {
-        "begin": "begun", "finish": "done", "sign off": "signed off", "send back": "sent back", "drop": "dropped",
-        "reopen": "reopened",
-    }[act]  # fmt: skip
+    words = ACT[act].past
     note(session, actor, f"task {words}", f"{row.title}: {words}", run_id=run.id, task_key=key)
 
 

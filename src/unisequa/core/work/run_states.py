@@ -1,25 +1,37 @@
-"""The states of a run and what each may become.
-
-==========  =================================
-state       may become
-==========  =================================
-prepared    live, called off
-live        on hold, finished, called off
-on hold     live, called off
-finished    live
-called off  nothing
-==========  =================================
-"""
+"""The states of a run and what each may become: a row of a table each."""
 
 from __future__ import annotations
 
-STATES: dict[str, frozenset[str]] = {
-    "prepared": frozenset({"live", "called off"}),
-    "live": frozenset({"on hold", "finished", "called off"}),
-    "on hold": frozenset({"live", "called off"}),
-    "finished": frozenset({"live"}),
-    "called off": frozenset(),
-}
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class RunState:
+    """A state of a run.
+
+    Parameters
+    ----------
+    becomes : mapping as pairs
+        The states it may become, each with the words of a button; without words no page offers it.
+    over : bool
+        Whether its dates no longer change.
+    """
+
+    name: str
+    becomes: tuple[tuple[str, str], ...]
+    over: bool = False
+
+
+RUN_STATES: tuple[RunState, ...] = (
+    RunState("live", (("on hold", "Put on hold"), ("finished", "Finish the run"), ("called off", ""))),
+    RunState("prepared", (("live", "Open the run"), ("called off", ""))),
+    RunState("on hold", (("live", "Go on"), ("called off", ""))),
+    RunState("finished", (("live", "Reopen the run"),), over=True),
+    RunState("called off", (), over=True),
+)
+"""In the order in which lists show them."""
+
+_BY_NAME = {row.name: (row, place) for place, row in enumerate(RUN_STATES)}
 
 
 def may_become(state: str, wanted: str) -> bool:
@@ -28,4 +40,19 @@ def may_become(state: str, wanted: str) -> bool:
     >>> may_become("live", "on hold"), may_become("called off", "live")
     (True, False)
     """
-    return wanted in STATES.get(state, ())
+    return wanted in dict(_BY_NAME[state][0].becomes)
+
+
+def ways_on(state: str) -> tuple[tuple[str, str], ...]:
+    """The states that a page offers to go on to, with the words of each button."""
+    return tuple((name, words) for name, words in _BY_NAME[state][0].becomes if words)
+
+
+def is_over(state: str) -> bool:
+    """Whether a run's dates no longer change: it is finished or called off."""
+    return _BY_NAME[state][0].over
+
+
+def place_in_lists(state: str) -> int:
+    """Where lists show runs of a state: what is live first."""
+    return _BY_NAME[state][1]

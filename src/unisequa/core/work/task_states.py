@@ -3,19 +3,12 @@
 A task that is not begun is *ready* when all it depends on is done (or dropped), in other runs too, or, when it
 depends on nothing, when its day has come; until then it is *waiting*.
 
-==========  =======================================================
-may become  from
-==========  =======================================================
-under way   waiting, ready
-done        waiting, ready, under way, in review (signed off)
-in review   waiting, ready, under way, when a sign-off is asked for
-dropped     waiting, ready, under way, when it may be skipped
-waiting     any other: it is reopened
-==========  =======================================================
+What may be done with a task is a row of :data:`ACTS` each.
 """
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 from unisequa.core.plan.plan import Plan
@@ -23,33 +16,55 @@ from unisequa.core.terms import FINISHED, State
 
 Act = Literal["begin", "finish", "sign off", "send back", "drop", "reopen"]
 
-_ACTS: dict[State, tuple[Act, ...]] = {
-    "waiting": ("begin", "finish", "drop"),
-    "ready": ("begin", "finish", "drop"),
-    "under way": ("finish", "drop", "reopen"),
-    "in review": ("sign off", "send back"),
-    "done": ("reopen",),
-    "dropped": ("reopen",),
-}
+
+@dataclass(frozen=True, slots=True)
+class ActRow:
+    """Something that may be done with a task.
+
+    Parameters
+    ----------
+    button, past : str
+        Its words on a button, and those of what was done.
+    of : frozenset of str
+        The states in which it may be done.
+    to, to_signed : str
+        The state it leads to (``waiting`` standing for ready too), and that where a second person signs off.
+    """
+
+    act: Act
+    button: str
+    past: str
+    of: frozenset[State]
+    to: State
+    to_signed: State
 
 
-def acts(state: State, *, may_skip: bool) -> tuple[Act, ...]:
+_NOT_BEGUN: frozenset[State] = frozenset({"waiting", "ready"})
+_BEGUN: frozenset[State] = frozenset({"under way"})
+_REVIEWED: frozenset[State] = frozenset({"in review"})
+_OVER: frozenset[State] = frozenset({"done", "dropped"})
+
+ACTS: tuple[ActRow, ...] = (
+    ActRow("begin", "Begin", "begun", _NOT_BEGUN, "under way", "under way"),
+    ActRow("finish", "Done", "done", _NOT_BEGUN | _BEGUN, "done", "in review"),
+    ActRow("sign off", "Sign off", "signed off", _REVIEWED, "done", "done"),
+    ActRow("send back", "Send back", "sent back", _REVIEWED, "under way", "under way"),
+    ActRow("drop", "Drop", "dropped", _NOT_BEGUN | _BEGUN, "dropped", "dropped"),
+    ActRow("reopen", "Reopen", "reopened", _BEGUN | _OVER, "waiting", "waiting"),
+)
+"""In the order of their buttons."""
+
+ACT: dict[Act, ActRow] = {row.act: row for row in ACTS}
+
+
+def acts(state: State, *, may_skip: bool) -> tuple[ActRow, ...]:
     """What may be done with a task in a state; dropping only what may be skipped."""
-    return tuple(act for act in _ACTS[state] if act != "drop" or may_skip)
+    return tuple(row for row in ACTS if state in row.of and (row.act != "drop" or may_skip))
 
 
 def state_after(act: Act, *, sign_off: bool) -> State:
-    """The state an act leads to, ``waiting`` standing for ready too."""
-    if act == "finish":
-        return "in review" if sign_off else "done"
-    outcomes: dict[Act, State] = {
-        "begin": "under way",
-        "sign off": "done",
-        "send back": "under way",
-        "drop": "dropped",
-        "reopen": "waiting",
-    }
-    return outcomes[act]
+    """The state an act leads to."""
+    return ACT[act].to_signed if sign_off else ACT[act].to
 
 
 def shown_state(plan: Plan, position: int) -> State:

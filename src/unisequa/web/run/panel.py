@@ -15,11 +15,6 @@ from unisequa.core.plan.reasons import reasons
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import acts, days_late, shown_state, unfinished_before
 
-STATE_WORDS = {
-    "begin": "Begin", "finish": "Done", "sign off": "Sign off", "send back": "Send back", "drop": "Drop",
-    "reopen": "Reopen",
-}  # fmt: skip
-
 
 @dataclass(frozen=True, slots=True)
 class LinkLine:
@@ -118,7 +113,7 @@ def task_panel(
         before=tuple(_line(plan, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
         instructions=row.instructions,
         links_out=row.links_out,
-        acts=tuple((act, STATE_WORDS[act]) for act in acts(state, may_skip=row.may_skip))
+        acts=tuple((act.act, act.button) for act in acts(state, may_skip=row.may_skip))
         if allowed and not plan.is_parent(i)
         else (),
         may_work=allowed,

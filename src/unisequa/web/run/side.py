@@ -14,6 +14,7 @@ from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED
+from unisequa.core.work.run_states import ways_on
 from unisequa.web.errors import form_again
 from unisequa.web.pages import render
 from unisequa.web.run.head import VIEWS, RunHead, run_head
@@ -50,6 +51,7 @@ class SidePage:
     facts: tuple[tuple[str, str], ...] = ()
     anchors: tuple[tuple[str, str], ...] = ()
     calendars: tuple[str, ...] = ()
+    ways_on: tuple[tuple[str, str], ...] = ()
     history: tuple[tuple[str, str, str], ...] = ()
     last: LastLine | None = None
     fault: str = ""
@@ -74,6 +76,7 @@ def side(
         facts=tuple((fact.label, _shown(run.facts.get(fact.key))) for fact in run.template.facts),
         anchors=head.anchors,
         calendars=(run.plan.calendars.default,),
+        ways_on=ways_on(head.state),
         history=tuple((f"{day_words(one.at.date())} {one.at:%H:%M}", one.who, one.text) for one in history),
         last=last_line(run),
         fault=fault,
