@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.plans import step, template
-from unisequa.core.design import fields as step_fields
 from unisequa.core.design import linking, rows
 from unisequa.core.design.clip import copied, pasted
 from unisequa.core.design.editing import remove_steps
+from unisequa.core.design.fields import entries as step_fields
 from unisequa.core.design.outline import outline
 from unisequa.core.design.pasting import pasted_table
 from unisequa.core.documents.checks import faults_in

@@ -9,7 +9,7 @@ import pytest
 from tests.plans import step, template
 from unisequa.core.design import parts
 from unisequa.core.design.editing import add_named, move_named, nudge_named, remove_named
-from unisequa.core.design.fields import set_field
+from unisequa.core.design.fields.entries import set_field
 from unisequa.core.design.findings import findings
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.template import Message, Template

@@ -10,9 +10,9 @@ from tests.plans import GO, step, template
 from unisequa.core.design.clip import copied, pasted
 from unisequa.core.design.comparison import difference
 from unisequa.core.design.difference_words import told
-from unisequa.core.design.fields import field_text, set_field
+from unisequa.core.design.fields.entries import field_text, set_field
+from unisequa.core.design.fields.waits import circle_of, wait_words, waits_over
 from unisequa.core.design.rows import Place
-from unisequa.core.design.waits import circle_of, wait_words, waits_over
 from unisequa.core.documents.includes import Library, laid_open
 from unisequa.core.documents.template import Template, Wait
 from unisequa.core.errors import EditError

@@ -6,7 +6,7 @@ import csv
 import io
 import xml.etree.ElementTree as ET
 
-from unisequa.core.design.fields import field_text
+from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.rows import rows
 from unisequa.core.design.step_table import header, table_rows
 from unisequa.core.documents.template import Template

@@ -14,9 +14,9 @@ from unisequa.actions.templates.seeing import edition_of, template_row
 from unisequa.core.calendars.words import as_sentence, count_words
 from unisequa.core.design.comparison import difference
 from unisequa.core.design.difference_words import Told, told
+from unisequa.core.design.fields.waits import waits_over
 from unisequa.core.design.findings import Finding, findings
 from unisequa.core.design.outline import Outline, outline
-from unisequa.core.design.waits import waits_over
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import Refused
 from unisequa.core.plan.assemble import not_startable

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.design.comparison import Difference, Entries
+from unisequa.core.design.fields.entries import FIELDS
 from unisequa.core.documents.conditions import condition_words, sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import Link, Measure, SignOff, Template
@@ -18,10 +19,8 @@ NOUNS = {
     "day_labels": "day label", "includes": "included template",
 }  # fmt: skip
 _FIELDS = {
-    "when": "offset", "not_before": "not before", "only_if": "condition", "may_skip": "may be skipped",
-    "sign_off": "sign-off", "links_out": "links to pages", "from": "measured from", "title": "title", "key": "key",
-    "calendar": "working calendar", "naming": "name of runs", "zone": "time zone",
-}  # fmt: skip
+    "not_before": "not before", "from": "measured from", "naming": "name of runs", "zone": "time zone",
+} | {entry.name: entry.words for entry in FIELDS if entry.words}  # fmt: skip
 SHORT = 60
 
 

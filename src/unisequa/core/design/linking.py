@@ -19,11 +19,7 @@ from unisequa.core.terms import LinkType, Unit
 def set_follows(template: Template, key: str, text: str) -> Template:
     """Replace the links into a step by what was typed."""
     index_of(template.steps, key, "step")
-    wanted = read_follows(template, in_phases(template), key, text)
-    bare = template.model_copy(update={"links": tuple(link for link in template.links if link.to != key)})
-    for link in wanted:
-        _check(bare, link.from_, key)
-    return changed(template, links=(*bare.links, *wanted))
+    return with_follows(template, {key: read_follows(template, in_phases(template), key, text)})
 
 
 def read_follows(template: Template, steps: Sequence[Step], key: str, text: str) -> list[Link]:
@@ -39,15 +35,15 @@ def read_follows(template: Template, steps: Sequence[Step], key: str, text: str)
 
 def with_follows(template: Template, links: Mapping[str, Sequence[Link]]) -> Template:
     """The links into several steps, by key, replaced at once."""
-    kept = [link for link in template.links if link.to not in links]
-    new = [link for found in links.values() for link in found]
-    for link in new:
-        if link.from_ == link.to:
-            _check(template, link.from_, link.to)
+    kept = tuple(link for link in template.links if link.to not in links)
+    new = [link for wanted in links.values() for link in wanted]
     try:
         return changed(template, links=(*kept, *new))
     except EditError as error:
-        raise EditError("follows", f"the links {error}") from None
+        bare = template.model_copy(update={"links": kept})
+        for link in new:
+            _check(bare, link.from_, link.to)
+        raise EditError("follows", f"the links {error}" if len(links) > 1 else str(error)) from None
 
 
 def _inner(template: Template) -> list[str]:

@@ -4,19 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from unisequa.core.design.fields import set_column
+from unisequa.core.design.fields.entries import FIELDS, set_column
 from unisequa.core.design.rows import Line, Place, insert
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import EditError
 
 COLUMNS = ("title", "role", "when", "duration", "follows")
 """The columns of a pasted table, those of the sheet."""
-_HEADS = {
-    "step": "title", "title": "title", "task": "title", "name": "title", "role": "role", "due": "when",
-    "offset": "when", "when": "when", "days": "duration", "duration": "duration",
-    "working days": "duration", "follows": "follows",
-    "phase": "phase", "effort": "effort", "instructions": "instructions", "kind": "kind", "priority": "priority",
-}  # fmt: skip
+_HEADS = {word: entry.name for entry in FIELDS for word in entry.short}
 
 
 def pasted_table(template: Template, cells: Sequence[Sequence[str]], place: Place) -> tuple[Template, list[str]]:

@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from unisequa.core.design.editing import slug
-from unisequa.core.design.fields import field_text, typed_values
+from unisequa.core.design.fields.entries import FIELD, FIELDS, field_text, typed_values
 from unisequa.core.design.rows import rows
 from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import faults_in, may_wait
@@ -22,28 +22,11 @@ from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
 from unisequa.core.errors import EditError, TypedError
 
-COLUMNS: dict[str, str] = {
-    "key": "Key", "title": "Step", "phase": "Phase", "parent": "Part of", "role": "Role", "when": "Due",
-    "roll": "On a day off", "duration": "Days", "follows": "Follows", "waits_for": "Waits for", "effort": "Effort",
-    "kind": "Kind",
-    "priority": "Priority", "sign_off": "Signed off by",
-    "sign_off_after": "Signed off by itself after", "sign_off_until": "In review until",
-    "may_skip": "May be skipped", "gate": "While open",
-    "only_if": "Only if", "not_before": "Not before", "deadline": "Deadline", "calendar": "Calendar",
-    "instructions": "Instructions", "links_out": "Links",
-}  # fmt: skip
+COLUMNS: dict[str, str] = {"key": "Key"} | {entry.name: entry.column for entry in FIELDS if entry.column}
 """Field → the name of its column."""
-_ALSO = {
-    "task": "title", "title": "title", "name": "title", "activity": "title", "step name": "title",
-    "task name": "title", "group": "phase", "stage": "phase", "section": "phase", "who": "role", "owner": "role",
-    "responsible": "role", "assignee": "role", "offset": "when", "when": "when", "due date": "when",
-    "duration": "duration", "working days": "duration", "lasts": "duration", "predecessors": "follows",
-    "after": "follows", "depends on": "follows", "dependencies": "follows", "hours": "effort", "type": "kind",
-    "description": "instructions", "notes": "instructions", "how": "instructions", "id": "key", "link": "links_out",
-    "sign-off": "sign_off", "parent": "parent", "condition": "only_if", "optional": "may_skip",
-}  # fmt: skip
+_ALSO = {"id": "key"} | {word: entry.name for entry in FIELDS for word in entry.also}
 MOST_ROWS = 5000
-_FREE = {"key", "title", "phase", "parent", "role", "sign_off", "follows"}
+_APART = {"key", "title"} | {entry.name for entry in FIELDS if not entry.alone}
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,13 +196,13 @@ def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before
         rules = {} if step.sign_off is None else step.sign_off.written()
         values["sign_off"] = {**rules, "role": signer} if signer else None
     for name, text in record.items():
-        if name in _FREE or not name or (name == "duration" and not text.strip()):
+        if name in _APART or not name or (name == "duration" and not text.strip()):
             continue
         if before is not None and text == field_text(reading.before, before, name):
             continue
         if name == "roll" and (not text.strip() or not values.get("when")):
             continue
-        if name in {"kind", "priority", "gate"} and not text.strip():
+        if FIELD[name].choices and not text.strip():
             values.pop(name, None)
             continue
         signer = values.get("sign_off")

@@ -17,7 +17,7 @@ from unisequa.actions.templates.held import Upload, find_upload, keep_upload
 from unisequa.actions.templates.library import keep_template, may_edit
 from unisequa.actions.templates.seeing import see_edition
 from unisequa.core.design.editing import changed, slug
-from unisequa.core.design.fields import field_text
+from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.rows import rows
 from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
 from unisequa.core.documents.checks import read_template

@@ -10,7 +10,8 @@ from starlette.responses import RedirectResponse, Response
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates import library as actions
 from unisequa.core.calendars.words import count_words, day_words
-from unisequa.core.design.fields import duration_text, field_text
+from unisequa.core.design.fields.entries import field_text
+from unisequa.core.design.fields.values import duration_text
 from unisequa.core.design.rows import rows
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.template import Step, Template

@@ -8,12 +8,12 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from unisequa.core.design import editing, linking, rows
-from unisequa.core.design import fields as step_fields
 from unisequa.core.design import parts as template_parts
 from unisequa.core.design.clip import Clip, pasted
+from unisequa.core.design.fields.entries import field_text, set_column, set_field
+from unisequa.core.design.fields.waits import circle_of
 from unisequa.core.design.outline import outline
 from unisequa.core.design.pasting import pasted_table
-from unisequa.core.design.waits import circle_of
 from unisequa.core.documents.conditions import Clause
 from unisequa.core.documents.includes import Library
 from unisequa.core.documents.template import Template
@@ -285,12 +285,12 @@ def edit_of(
         match op:
             case Set():
                 _unchanged(template, op)
-                edited = step_fields.set_field(template, op.keys, op.field, op.value)
+                edited = set_field(template, op.keys, op.field, op.value)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Column():
                 if len(op.keys) != len(op.values):
                     raise EditError(op.field, "there must be as many texts as steps")
-                edited = step_fields.set_column(template, op.keys, op.field, op.values)
+                edited = set_column(template, op.keys, op.field, op.values)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
@@ -371,6 +371,6 @@ def _unchanged(template: Template, op: Set) -> None:
     step = next((step for step in template.steps if step.key == op.keys[0]), None)
     if step is None:
         return
-    now = step_fields.field_text(template, step, op.field)
+    now = field_text(template, step, op.field)
     if now not in (op.was, op.value):
         raise EditError(op.field, f'somebody has changed this meanwhile to "{now}"; type yours again to have it so')

@@ -14,9 +14,9 @@ from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor, people
 from unisequa.actions.templates.included import IncludedEditions, all_released, included_in, names_open_to
 from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_whole
-from unisequa.core.design.fields import FIELDS, KINDS, PRIORITIES, field_text
+from unisequa.core.design.fields.entries import FIELD, KINDS, PRIORITIES, field_text
+from unisequa.core.design.fields.waits import wait_words
 from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
-from unisequa.core.design.waits import wait_words
 from unisequa.core.documents.conditions import BY_KIND, condition_of, condition_words
 from unisequa.core.documents.includes import Library, whole
 from unisequa.core.documents.template import Attachment, Message, Step, Template
@@ -134,8 +134,8 @@ def steps_of_others(me: SignedIn, store: StoreOf, template_id: int) -> JSONRespo
 def _panel(
     session: Session, me: Actor, edition: EditionSeen, template: Template, steps: list[Step], *, editable: bool
 ) -> StepPanel:
-    texts = [{name: field_text(template, step, name) for name in FIELDS} for step in steps]
-    values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELDS}
+    texts = [{name: field_text(template, step, name) for name in FIELD} for step in steps]
+    values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELD}
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
@@ -232,7 +232,7 @@ def _included(session: Session, me: Actor, edition: EditionSeen, included: Inclu
 
 
 def _nothing(edition: EditionSeen) -> StepPanel:
-    empty: dict[str, str] = dict.fromkeys(FIELDS, "")
+    empty: dict[str, str] = dict.fromkeys(FIELD, "")
     return StepPanel(
         edition.template_id, edition.number, (), "This step is not there any more", empty, False, False, "", False,
         (), (), (), (), "{}", "", "{}", "", (), (), (), (), (), (), (), (),

@@ -11,7 +11,8 @@ from typing import Any
 
 from unisequa.core.calendars.grid import MINUTES, read_span
 from unisequa.core.calendars.words import count_words
-from unisequa.core.design.fields import KINDS, duration_text
+from unisequa.core.design.fields.entries import KINDS
+from unisequa.core.design.fields.values import duration_text
 from unisequa.core.design.findings import Finding, listed
 from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import rows

@@ -1,0 +1,114 @@
+"""Fields that concern a step alone: what was typed, as the step's document has it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from unisequa.core.design.typed import typed_when
+from unisequa.core.documents.template import OutLink, Step, Template
+from unisequa.core.errors import EditError, TypedError
+from unisequa.core.terms import MOST_DAYS
+
+OF_SIGN_OFF = {"sign_off_after": "by_itself", "sign_off_until": "until"}
+
+
+def duration_text(template: Template, step: Step) -> str:
+    """How long a step lasts, as it is typed."""
+    if step.duration is None:
+        return "1h" if template.grid == "minute" else "1"
+    return str(step.duration)
+
+
+def signed(step: Step, role: str | None) -> dict[str, Any] | None:
+    """Who signs off, with the rules there are for it."""
+    rules = step.sign_off.written() if step.sign_off else {}
+    return {**rules, "role": role} if role else None
+
+
+def rule(step: Step, name: str, word: str) -> dict[str, Any] | None:
+    """The sign-off with one of its rules as it was typed."""
+    if step.sign_off is None:
+        if word:
+            raise EditError(name, "nobody signs this step off yet; say who first")
+        return None
+    value: Any = word or None
+    if name == "sign_off_after" and word:
+        days = _DAYS.match(word)
+        if not days or days[2] in {"d", "day", "days"}:
+            raise EditError(name, f'"{word}" is no number of working days; type 0, 1, 2 … or nothing')
+        value = int(days[1]) * (5 if days[3] else 1)
+    rules = {**step.sign_off.written(), OF_SIGN_OFF[name]: value}
+    return {key: rule for key, rule in rules.items() if rule is not None}
+
+
+def chosen(name: str, choices: Mapping[str, str], word: str) -> str:
+    """The choice that a word names."""
+    for key, label in choices.items():
+        if word.casefold() in {key, label.casefold()}:
+            return key
+    raise EditError(name, f'"{word}" is none of {", ".join(choices)}')
+
+
+def yes_or_no(name: str, word: str) -> bool:
+    """Whether a word says yes."""
+    if word.casefold() not in {"", "no", "yes", "true", "false", "1", "0"}:
+        raise EditError(name, f'"{word}" is neither yes nor no')
+    return word.casefold() in {"yes", "true", "1"}
+
+
+def effort(word: str) -> str | None:
+    """An effort with its hours written short."""
+    return re.sub(r"(\d)\s*(?:hours?|hrs?)\b", r"\1h", word) or None
+
+
+def out_link(line: str) -> dict[str, Any]:
+    label, _, url = line.strip().rpartition(" ")
+    if not re.match(r"^(https?://|mailto:)\S+$", url):
+        raise EditError(
+            "links_out", f'"{line.strip()}" has no address at its end; write: Form https://example.org/form'
+        )
+    return OutLink(label=label.strip() or url[:200], url=url).written()
+
+
+def measure(template: Template, step: Step, name: str, word: str) -> dict[str, Any] | None:
+    """The measure that was typed, as it is written.
+
+    Raises
+    ------
+    EditError
+    """
+    try:
+        return _measure(template, step, name, word)
+    except TypedError as error:
+        raise EditError(name, str(error)) from None
+
+
+def _measure(template: Template, step: Step, name: str, word: str) -> dict[str, Any] | None:
+    if name in {"edge", "roll"}:
+        if step.when is None:
+            raise TypedError("this step is not measured from an anchor; type its offset first")
+        return {**step.when.model_dump(mode="json"), name: word}
+    when = typed_when(word, template.anchors, step.when if name == "when" else None, hours=template.grid == "minute")
+    written = when.model_dump(mode="json") if when else None
+    if written and name != "when" and written.pop("edge") == "start":
+        raise TypedError(f"{name.replace('_', ' ')} is a date of its own; leave out start")
+    return written
+
+
+_DAYS = re.compile(r"^(\d{1,5})\s*(?:(wd|d|days?|working days?)|(w|wk|weeks?))?$", re.IGNORECASE)
+
+
+def duration(template: Template, word: str) -> int | str | None:
+    if template.grid == "minute":
+        return word or None
+    if word.casefold() in {"milestone", "ms"}:
+        return 0
+    typed = _DAYS.match(word)
+    if not typed:
+        raise EditError("duration", f'"{word}" is no number of working days; type 0 for a milestone, 1, 2 … or 2 w')
+    days = int(typed[1]) * (5 if typed[3] else 1)
+    if days > MOST_DAYS:
+        raise EditError("duration", f'"{word}" is longer than a hundred years')
+    return days
