@@ -16,8 +16,9 @@ from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
 from unisequa.core.shift.edits.codec import OPTIONS, from_options, pair, read_all
 from unisequa.core.shift.ways import ways_to
+from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.files import json_lines, read_file, write_json
-from unisequa.formats.plan_document import cascade_document, read_plan
+from unisequa.formats.plan_document import read_plan
 
 
 def _with_edits(command: Callable[..., None]) -> Callable[..., None]:

@@ -1,8 +1,8 @@
-"""The plan and cascade documents: what ``unisequa plan`` and ``cascade`` print and read."""
+"""The plan document: what ``unisequa plan`` prints and ``cascade`` reads."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
@@ -20,7 +20,6 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.task import Awaited, LinkOf, Task
-from unisequa.core.shift.cascade import Cascade
 from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, LagUnit, LinkType, State
 
 _MOST = MOST_DAYS * MINUTES
@@ -161,12 +160,12 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
         "grid": grid.name,
         "zone": grid.zone.key if grid.zone else None,
         "direction": plan.direction,
-        "start": _iso(grid, first),
-        "finish": _iso(grid, last),
-        "today": _iso(grid, plan.today),
-        "deadline": None if plan.end is None else _iso(grid, grid.inclusive(plan.end)),
+        "start": day_text(grid, first),
+        "finish": day_text(grid, last),
+        "today": day_text(grid, plan.today),
+        "deadline": None if plan.end is None else day_text(grid, grid.inclusive(plan.end)),
         "working_days": plan.working_days(),
-        "anchors": {key: _iso(grid, day) for key, day in plan.anchors.items()},
+        "anchors": {key: day_text(grid, day) for key, day in plan.anchors.items()},
         "anchor_labels": dict(plan.labels),
         "derived_anchors": {key: _measure(m) for key, m in plan.derived.items()},
         "day_labels": [{"date": grid.iso(day), "label": label} for day, label in plan.day_labels],
@@ -184,7 +183,8 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
 _DAYS = Grid()
 
 
-def _iso(grid: Grid, day: int | None) -> str | None:
+def day_text(grid: Grid, day: int | None) -> str | None:
+    """A day or an instant as documents write it."""
     return None if day is None else grid.iso(day)
 
 
@@ -206,33 +206,34 @@ def _task(plan: Plan, i: int) -> dict[str, Any]:
         "phase": task.phase,
         "role": task.role,
         "parent": task.parent,
-        "start": _iso(grid, first),
-        "finish": _iso(grid, last),
+        "start": day_text(grid, first),
+        "finish": day_text(grid, last),
         "duration": task.duration,
         "edge": task.edge,
         "when": _measure(task.when) if task.when else None,
         "calendar": task.calendar,
         "opens": task.opens,
         "fixed": task.fixed,
-        "not_before": _iso(grid, task.not_before),
+        "not_before": day_text(grid, task.not_before),
         "not_before_from": [_measure(m) for m in task.limits_from],
-        "deadline": None if task.deadline is None else _iso(grid, grid.inclusive(task.deadline)),
+        "deadline": None if task.deadline is None else day_text(grid, grid.inclusive(task.deadline)),
         "deadline_from": [_measure(m) for m in task.deadlines_from],
         "waits_for": [
             {"title": w.title, "run": w.run, "finish": _last(grid, w.finish), "done": w.done, "found": w.found}
             for w in task.waits
         ],
-        "target_start": _iso(grid, target[0]),
-        "target_finish": _iso(grid, target[1]),
+        "target_start": day_text(grid, target[0]),
+        "target_finish": day_text(grid, target[1]),
         "drift": plan.drift(i),
-        "late_start": _iso(grid, late[0]),
-        "late_finish": _iso(grid, late[1]),
+        "late_start": day_text(grid, late[0]),
+        "late_finish": day_text(grid, late[1]),
         "total_slack": result.total_slack[i],
         "free_slack": result.free_slack[i],
         "critical": result.critical[i],
         "state": task.state,
         "because": [
-            {"kind": r.kind, "date": _iso(grid, r.day), "binding": r.binding, "text": r.text} for r in reasons(plan, i)
+            {"kind": r.kind, "date": day_text(grid, r.day), "binding": r.binding, "text": r.text}
+            for r in reasons(plan, i)
         ],
     }
 
@@ -407,44 +408,6 @@ class _Reading:
             yield Fault(path, "is in hours and minutes; this plan is on the day grid")
         elif isinstance(measure.offset, str) and measure.unit in {"weeks", "months"}:
             yield Fault(f"{path}.offset", f"in {measure.unit} is a whole number")
-
-
-def cascade_document(result: Cascade) -> dict[str, Any]:
-    """A cascade as plain JSON values, the plan afterwards included."""
-    grid = result.plan.grid
-    iso: Callable[[int | None], str | None] = lambda day: _iso(grid, day)  # noqa: E731
-    changes = []
-    for change in result.changes:
-        before, after = result.read(change)
-        changes.append(
-            {
-                "key": change.key,
-                "start": [iso(before and before[0]), iso(after[0])],
-                "finish": [iso(before and before[1]), iso(after[1])],
-                "delta": change.delta,
-                "cause": change.cause,
-                "via": change.via,
-                "text": result.reason(change),
-            }
-        )
-    after_plan = result.after()
-    plan = plan_document(after_plan)
-    old = plan_finish(result.plan)
-    became, ceased = result.criticality(after_plan)
-    crew = result.plan.crew
-    return {
-        "format": "unisequa-cascade/1",
-        "mode": result.mode,
-        "changes": changes,
-        "unchanged": result.unchanged,
-        "conflicts": [{"kind": c.kind, "task": c.task, "text": c.text} for c in result.conflicts],
-        "states": [{"key": key, "state": [was, now]} for key, was, now in result.states],
-        "finish": [old, plan["finish"]],
-        "affected": [{"role": role, "person": crew.get(role)} for role in result.affected],
-        "became_critical": became,
-        "ceased_critical": ceased,
-        "plan": plan,
-    }
 
 
 def plan_finish(plan: Plan) -> str | None:
