@@ -5,7 +5,7 @@ BIN := .venv/bin
 PORT ?= 8000
 SOURCES := src tests bench
 
-.PHONY: demo test check unit browser css css-check bench shots test-long lock clean
+.PHONY: demo test check unit browser css css-check bench mutants shots test-long lock clean
 
 demo: .venv/.ready
 	@$(BIN)/unisequa demo --port $(PORT)
@@ -50,6 +50,9 @@ css-check:
 
 bench: .venv/.ready-dev
 	$(BIN)/python -m bench
+
+mutants: .venv/.ready-dev
+	$(BIN)/python -m bench.mutants
 
 shots: .venv/.ready-dev chromium
 	$(BIN)/python -m bench.shots
