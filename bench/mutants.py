@@ -1,8 +1,8 @@
 """What the tests would notice: small faults put into the core and the actions one at a time, and how many are caught.
 
 A fault is one changed comparison, number, operation, condition or left-out statement. Each is tried in a process of
-its own with the tests that run through its line, quickest first. Prints the share that was caught and every fault
-that was not: ``python -m bench.mutants [--count N] [--seed N] [--of core|actions]``.
+its own with the tests that run through its line, those of its part first and of them the quickest. Prints the share
+that was caught and every fault that was not: ``python -m bench.mutants [--count N] [--seed N] [--of core|actions]``.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ from typing import Any
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "unisequa"
 AIMS = {"core": 0.90, "actions": 0.85}
-EXAMPLES, BUDGET, PATIENCE = "60", 15.0, 60
+EXAMPLES, BUDGET, PATIENCE = "60", 30.0, 90
 """Random examples a property tries; seconds of tests for a fault; seconds until a fault counts as caught because it
 never ends."""
 
@@ -68,7 +68,8 @@ class Tests:
         if fault.line in lines and not names:
             names = sorted({name for all_names in lines.values() for name in all_names})
         taken, spent = [], 0.0
-        for name in sorted(names, key=self.seconds.__getitem__):
+        near = f"tests/{Path(fault.path).parts[2]}/"
+        for name in sorted(names, key=lambda name: (not name.startswith(near), self.seconds[name])):
             spent += self.seconds[name]
             if taken and spent > BUDGET:
                 break
@@ -238,7 +239,12 @@ def map_of_tests() -> Tests:
         path = Path(folder) / "map.json"
         command = [sys.executable, "-m", "bench.mutants", "--map", str(path)]
         subprocess.run(command, check=True, cwd=ROOT, stdout=subprocess.DEVNULL)
-        through, seconds = json.loads(path.read_text())
+        return read_map(path)
+
+
+def read_map(path: Path) -> Tests:
+    """What was written down of the tests."""
+    through, seconds = json.loads(path.read_text())
     lines = {file: {int(line): names for line, names in by.items()} for file, by in through.items()}
     return Tests(lines, seconds)
 
@@ -264,7 +270,8 @@ def main() -> int:
     options.add_argument("--count", type=int, default=90, help="faults tried in each part")
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--of", choices=sorted(AIMS), action="append")
-    options.add_argument("--map", type=Path, help=argparse.SUPPRESS)
+    options.add_argument("--map", type=Path, help="only write down which tests run through which line")
+    options.add_argument("--with-map", type=Path, help="use what was written down before")
     asked = options.parse_args()
     os.environ["UNISEQUA_EXAMPLES"] = EXAMPLES
     os.chdir(ROOT)
@@ -273,7 +280,8 @@ def main() -> int:
         _pytest(["--ignore", "tests/browser", "-p", "no:xdist", "-k", "not postgresql and not workers"], [lines])
         lines.write(asked.map)
         return 0
-    tests, chance, enough = map_of_tests(), random.Random(asked.seed), True
+    tests = read_map(asked.with_map) if asked.with_map else map_of_tests()
+    chance, enough = random.Random(asked.seed), True
     context = multiprocessing.get_context("fork")
     for part in asked.of or AIMS:
         every = faults(part)

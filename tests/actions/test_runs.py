@@ -19,12 +19,12 @@ from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Wait
-from unisequa.core.errors import NotAllowed, Refused
+from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.work.task_states import shown_state
 from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
-from unisequa.store.tables import HistoryRow, Run
+from unisequa.store.tables import HistoryRow, Person, Run
 from unisequa.store.waits import AwaitedElsewhere
 
 
@@ -250,3 +250,71 @@ def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Sit
         assert not AwaitedElsewhere(session, [WAIT], TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
     # done on a Wednesday: Thursday and Friday pass without an objection, so it is signed off on Saturday
     assert [state(day) for day in (0, 1, 2, 3)] == ["in review", "in review", "in review", "done"]
+
+
+def test_a_task_reopened_or_sent_back_is_no_longer_done_by_anybody(site: Site) -> None:
+    def row(key: str) -> tuple[str, bool, bool, Any]:
+        with site.store.reading() as session:
+            found = task_of(run_by_id(session, site.run), key)
+            return found.state, found.begun_at is not None, found.done_at is not None, found.done_by_id
+
+    act(site, "Bela", "draft", "begin")
+    act(site, "Bela", "draft", "finish")
+    assert row("draft") == ("done", True, True, site.people["Bela"])
+    act(site, "Cleo", "check", "finish")
+    act(site, "Ada", "check", "send back")
+    assert row("check") == ("under way", False, False, None)
+    act(site, "Ada", "draft", "reopen")
+    assert row("draft") == ("waiting", False, False, None)
+    with site.store.reading() as session:
+        told = [one.text for one in session.query(HistoryRow).filter_by(run_id=site.run).order_by(HistoryRow.id)]
+        assert told[-5:] == ["Draft: begun", "Draft: done", "Check: done", "Check: sent back", "Draft: reopened"]
+        assert run_by_id(session, site.run).version == 6
+
+
+def test_only_somebody_active_comes_into_a_crew_and_only_by_who_changes_the_run(site: Site) -> None:
+    with site.store.writing() as session:
+        session.get(Person, site.people["Cleo"]).active = False
+    for chosen in (str(site.people["Cleo"]), "99"):
+        with pytest.raises(Refused, match="There is nobody to fill Writer"), site.store.writing() as session:
+            fill_role(session, site.person("Ada"), site.run, "writer", chosen, TODAY)
+    with pytest.raises(Refused) as caught, site.store.writing() as session:
+        crew = {"writer": str(site.people["Cleo"])}
+        choices = Choices(anchors={"go": TODAY}, facts={"number": "9"}, crew=crew)
+        start_run(session, site.person("Ada"), site.template, None, choices, TODAY)
+    assert set(caught.value.faults) == {"crew.writer"}
+    with pytest.raises(NotAllowed), site.store.writing() as session:
+        fill_role(session, site.person("Bela"), site.run, "writer", "", TODAY)
+    with pytest.raises(NotThere, match="no such role"), site.store.writing() as session:
+        fill_role(session, site.person("Ada"), site.run, "nobody", "", TODAY)
+    with site.store.writing() as session:
+        fill_role(session, site.person("Ada"), site.run, "writer", "An agency", TODAY)
+    with site.store.reading() as session:
+        run = run_by_id(session, site.run)
+        assert [member.name for member in run.crew if member.role == "writer"] == ["An agency"]
+        assert run.version == 2
+
+
+def test_rows_stand_phase_by_phase_and_instructions_name_dates_facts_and_people(
+    tmp_path: Path, database: str | None
+) -> None:
+    steps = [
+        step("late", phase="two", instructions="On {{ go | date }} of number {{ number }}, ask {{ lead }}."),
+        step("early", phase="one"), step("loose"), step("last", phase="two"),
+    ]  # fmt: skip
+    content = document(
+        steps, phases=[{"key": "one", "label": "One"}, {"key": "two", "label": "Two"}],
+        roles=[{"key": "lead", "label": "Lead", "fill": {"by": "outside"}}],
+        facts=[{"key": "number", "label": "Number", "kind": "number"}],
+    )  # fmt: skip
+    site = make_site(tmp_path, content=content, database=database)
+    choices = Choices(anchors={"go": dt.date(2026, 6, 5)}, facts={"number": "8"}, crew={"lead": "Mo Outside"})
+    with site.store.writing() as session:
+        started = start_run(session, site.person("Ada"), site.template, None, choices, TODAY)
+    with site.store.reading() as session:
+        rows = run_by_id(session, started).tasks
+        assert [row.key for row in rows] == ["loose", "early", "late", "last"]
+        assert [row.position for row in rows] == [0, 1, 2, 3]
+        said = next(row.instructions for row in rows if row.key == "late")
+    assert said == "On Fri 5 Jun 2026 of number 8, ask Mo Outside."
+    site.store.engine.dispose()

@@ -8,10 +8,12 @@ import pytest
 
 from tests.plans import dates, day
 from tests.site import TODAY, Site
+from unisequa.actions.history import of_run
 from unisequa.actions.runs import shifts
+from unisequa.actions.runs.life import set_run_state
 from unisequa.actions.runs.work import act_on_task
-from unisequa.core.errors import NotAllowed, Refused, Stale
-from unisequa.core.shift.edits import AddLink, Close, Drop, Duration, Edit, Fix, Move, MoveAnchor, RemoveLink
+from unisequa.core.errors import NotAllowed, NotThere, Refused, Stale
+from unisequa.core.shift.edits import AddLink, Close, Drop, Duration, Edit, Fix, Free, Move, MoveAnchor, RemoveLink
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
 
@@ -129,3 +131,46 @@ def test_only_the_keeper_and_the_owner_shift_a_run(site: Site) -> None:
 def test_a_shift_that_changes_nothing_is_not_kept(site: Site) -> None:
     with pytest.raises(Refused, match="changes nothing"):
         apply(site, Move("draft", day("2026-06-01")))
+
+
+def test_taking_back_is_asked_counted_and_told(site: Site) -> None:
+    number = apply(site, Move("draft", day("2026-06-08")))
+    with site.store.writing() as session, pytest.raises(NotAllowed, match="Only Ada"):
+        shifts.take_back(session, site.person("Cleo"), site.run, number, TODAY)
+    take_back(site, number)
+    with site.store.reading() as session:
+        run = run_by_id(session, site.run)
+        assert run.version == 3
+        assert (run.shifts[0].taken_back_by.name, run.shifts[0].taken_back_at is not None) == ("Ada", True)
+        told = [(one.who, one.text) for one in of_run(session, site.run)]
+        assert told[0][0] == "Ada" and told[0][1].startswith(f"Shift {number} taken back")
+    with pytest.raises(Stale):  # worked out on the version before it was taken back
+        apply(site, Move("draft", day("2026-06-09")), version=2)
+    with pytest.raises(NotThere, match="does not exist"):
+        take_back(site, 9)
+
+
+def test_a_run_that_is_over_is_not_shifted(site: Site) -> None:
+    number = apply(site, Move("draft", day("2026-06-08")))
+    with site.store.writing() as session:
+        set_run_state(session, site.person("Ada"), site.run, "finished")
+    with pytest.raises(Refused, match="The run is finished; its dates no longer change"):
+        apply(site, Move("draft", day("2026-06-09")))
+    with pytest.raises(Refused, match="The run is finished"):
+        take_back(site, number)
+
+
+def test_a_task_fixed_and_freed_by_shifts_is_so_in_the_run(site: Site) -> None:
+    def fixed() -> list[bool]:
+        with site.store.reading() as session:
+            return [row.fixed for row in run_by_id(session, site.run).tasks]
+
+    apply(site, Fix("check", day("2026-06-10")))
+    assert fixed() == [False, True, False, False]
+    freed = apply(site, Free("check"))
+    assert fixed() == [False] * 4
+    apply(site, Duration("draft", 9))
+    assert stands(site)["check"] == ("2026-06-12", "2026-06-12")
+    take_back(site, freed + 1)
+    take_back(site, freed)
+    assert fixed() == [False, True, False, False]

@@ -8,8 +8,10 @@ from typing import Any
 
 import pytest
 
-from tests.plans import dates, day, plan, step
+from tests.plans import dates, day, plan, step, template
 from unisequa.core.errors import ShiftError
+from unisequa.core.network.places import UNDATED
+from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import (
@@ -182,3 +184,42 @@ def test_a_parent_is_moved_with_all_its_sub_steps_and_done_with_them() -> None:
     assert [task.state for task in done.tasks] == ["waiting", "done", "done", "waiting"]
     with pytest.raises(ShiftError, match="P spans its sub-steps"):
         cascade(found, [Duration("p", 3)])
+
+
+def test_what_moves_says_with_what_it_moves() -> None:
+    result = cascade(row(), [MoveAnchor("go", day("2026-06-08"))])
+    said = {change.key: result.reason(change) for change in result.changes}
+    assert said["a"] == said["aside"] == "moves with Go"
+    links_only = plan([step("a", 1, 0), step("b")], "a>b")
+    moved = cascade(links_only, [MoveRun(2)])
+    assert {c.key: moved.reason(c) for c in moved.changes} == {"a": "moves with Go", "b": "moves with the run"}
+    pushed = cascade(links_only, [Duration("a", 3)])
+    assert [pushed.reason(c) for c in pushed.changes] == ["now takes 3 d, set by you", "after A (ends Wed 3 Jun)"]
+
+
+def test_a_plan_that_is_all_undated_gets_all_its_dates_from_its_anchor() -> None:
+    anchors = [{"key": "go", "label": "Go", "required": False}]
+    found = assemble(template([step("a", 1, 0), step("b")], "a>b", anchors=anchors), Occasion(anchors={}))
+    assert dates(found) == {"a": None, "b": None} and (found.span(), found.reach()) == (None, None)
+    assert list(found.schedule.total_slack) == [None, None] and not any(found.schedule.critical)
+    known = cascade(found, [MoveAnchor("go", day("2026-06-05"))])
+    assert dates(known.after()) == {"a": ("2026-06-05",) * 2, "b": ("2026-06-08",) * 2}
+    assert [(c.before, c.delta) for c in known.changes] == [(None, 0)] * 2 and known.finish[0] == UNDATED
+
+
+def test_not_before_holds_what_follows_but_not_what_somebody_put() -> None:
+    limit = {"anchor": "go", "offset": 7, "unit": "days"}
+    found = plan([step("a", 1, 0), step("b", 1, not_before=limit)], "a>b")
+    for mode in ("push", "carry", "tighten"):
+        both = cascade(found, [Move("b", day("2026-06-03")), Duration("a", 2)], mode).after()
+        assert dates(both)["b"] == ("2026-06-03", "2026-06-03"), mode
+    fixed = cascade(found, [Fix("b", day("2026-06-02"))])
+    assert dates(fixed.after())["b"] == ("2026-06-02", "2026-06-02")
+
+
+def test_what_a_shift_breaks_is_told_once_and_only_if_it_broke_it() -> None:
+    fixed = cascade(row(), [Fix("b", day("2026-06-03"))]).after()
+    broken = cascade(fixed, [Duration("a", 4)])
+    assert [c.kind for c in broken.conflicts].count("fixed") == 1
+    assert kinds(broken.after(), Duration("a", 5)) == []  # it was broken before
+    assert kinds(fixed, Close(day("2026-06-04"), day("2026-06-04"))) == []  # another day than that of the fixed one

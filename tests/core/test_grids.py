@@ -16,7 +16,9 @@ from unisequa.core.calendars.grid import MINUTES, Grid
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.includes import Library
+from unisequa.core.documents.measures import measured
 from unisequa.core.documents.reading import read_document
+from unisequa.core.documents.template import Measure
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
@@ -215,3 +217,17 @@ def test_a_template_that_cannot_be_included_is_a_fault_with_its_place(others: An
     with pytest.raises(DocumentError) as caught:
         within(outer(), *others, **facts)
     assert words in str(caught.value)
+
+
+def test_an_offset_of_days_keeps_the_time_of_day_and_one_of_hours_of_work_does_not_roll() -> None:
+    calendar = read_document(CalendarDocument, {"name": "c", "hours": [["09:00", "17:00"]]}).working(Grid(MINUTES))
+    at = dt.date(2026, 6, 5).toordinal() * MINUTES + 16 * 60 + 30  # a Friday, half past four
+
+    def moment(measure: Measure) -> tuple[int, int]:
+        return divmod(measured(at, measure, calendar), MINUTES)
+
+    monday = dt.date(2026, 6, 8).toordinal()
+    assert moment(Measure(anchor="a", offset=1)) == (monday, 16 * 60 + 30)
+    assert moment(Measure(anchor="a", offset=-1)) == (monday - 4, 16 * 60 + 30)
+    assert moment(Measure(anchor="a", offset=1, unit="weeks")) == (monday + 4, 16 * 60 + 30)
+    assert moment(Measure(anchor="a", offset=1, unit="working hours")) == (monday, 9 * 60 + 30)
