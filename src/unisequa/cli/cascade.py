@@ -38,7 +38,7 @@ def _with_edits(command: Callable[..., None]) -> Callable[..., None]:
 
     def with_options(**given: Any) -> None:
         texts = {flag: given.pop(_name(flag)) for flag in OPTIONS}
-        command(**given, options={flag: found for flag, found in texts.items() if found})
+        command(**given, options={flag: given_texts for flag, given_texts in texts.items() if given_texts})
 
     keyword = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in (first, *rest)]
     with_options.__signature__ = signature.replace(parameters=[keyword[0], *options, *keyword[1:]])  # type: ignore[attr-defined]
@@ -69,9 +69,9 @@ def cascade_(
         faults.append(Fault("cascade", "needs at least one edit, such as --move KEY=2026-08-31"))
     if faults:
         raise DocumentError(faults)
-    found = read_plan(read_file(plan))
-    made = [] if edits is None else read_all(read_file(edits), found)
-    result = cascade(found, [*made, *from_options(options, found)], cast("Mode", mode))
+    printed = read_plan(read_file(plan))
+    made = [] if edits is None else read_all(read_file(edits), printed)
+    result = cascade(printed, [*made, *from_options(options, printed)], cast("Mode", mode))
     if format_ == "json":
         sys.stdout.writelines(json_lines(cascade_document(result)))
         sys.stdout.write("\n")
@@ -112,12 +112,14 @@ def ways(
         day = read.grid.read(text)
     except ValueError as error:
         raise DocumentError([Fault("--due", str(error))]) from None
-    found = ways_to(read, key, day)
+    reaching = ways_to(read, key, day)
     if format_ == "json":
-        listed = [{"text": w.text, "cost": w.cost, "moves": w.moved, "finish": read.grid.iso(w.finish)} for w in found]
+        listed = [
+            {"text": w.text, "cost": w.cost, "moves": w.moved, "finish": read.grid.iso(w.finish)} for w in reaching
+        ]
         sys.stdout.write(write_json({"task": key, "due": text, "ways": listed}))
     else:
         nothing = "Nothing found that would reach it.\n"
         if (dates := read.read(read.positions[key])) and dates[1] <= day:
             nothing = "It is finished by then already.\n"
-        sys.stdout.write("".join(f"{way.text}\n" for way in found) or nothing)
+        sys.stdout.write("".join(f"{way.text}\n" for way in reaching) or nothing)

@@ -28,13 +28,13 @@ Format = Annotated[str, typer.Option("--format", help="json, text, csv or ics")]
 def _pairs(texts: list[str] | None, option: str) -> list[tuple[str, str]]:
     from unisequa.core.shift.edits.codec import pair
 
-    found = []
+    pairs = []
     for text in texts or []:
         try:
-            found.append(pair(text))
+            pairs.append(pair(text))
         except ValueError as error:
             raise DocumentError([Fault(option, str(error))]) from None
-    return found
+    return pairs
 
 
 Calendars = Annotated[list[Path] | None, typer.Option("--calendar", help="a calendar; the first is the run's own")]
@@ -112,14 +112,14 @@ def _elsewhere(finishes: Mapping[str, int]) -> Callable[[Wait, dt.date | None], 
     from unisequa.core.documents.includes import same_name
     from unisequa.core.plan.task import Awaited
 
-    def found(wait: Wait, date: dt.date | None) -> Awaited:
+    def awaited(wait: Wait, date: dt.date | None) -> Awaited:
         for name, finish in finishes.items():
             template, _, step = name.rpartition(":")
             if same_name(template, wait.template) and step.strip() == wait.step:
                 return Awaited(wait.step, wait.template, finish)
         return Awaited(wait.step, wait.template, found=False)
 
-    return found
+    return awaited
 
 
 def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:

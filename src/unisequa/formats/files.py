@@ -83,12 +83,12 @@ def _read_json(text: str) -> object:
 
 
 def _once_each(pairs: list[tuple[str, object]]) -> dict[str, object]:
-    found = dict(pairs)
-    if len(found) < len(pairs):
+    mapping = dict(pairs)
+    if len(mapping) < len(pairs):
         keys = [key for key, _ in pairs]
         twice = next(key for key in keys if keys.count(key) > 1)
         raise ValueError(f'the key "{twice}" stands twice in one object')
-    return found
+    return mapping
 
 
 def _no_constant(word: str) -> NoReturn:

@@ -26,11 +26,11 @@ SECTIONS = (("library", "Library", "/library"), ("runs", "Runs", "/runs"))
 @lru_cache(maxsize=1)
 def digest() -> str:
     """Changes with any of the static files, so that browsers may keep them for good under an address that names it."""
-    found = hashlib.sha256()
+    total = hashlib.sha256()
     for path in sorted(STATIC.rglob("*")):
         if path.is_file():
-            found.update(path.relative_to(STATIC).as_posix().encode() + path.read_bytes())
-    return found.hexdigest()[:12]
+            total.update(path.relative_to(STATIC).as_posix().encode() + path.read_bytes())
+    return total.hexdigest()[:12]
 
 
 def static(name: str) -> str:

@@ -114,11 +114,11 @@ def signed_in(request: Request) -> Actor:
     if visit is None or visit.person_id is None:
         raise SignInNeeded(back)
     with store_of(request).reading() as session:
-        found = visitor(session, visit.person_id)
-    if found is None or found.stamp != visit.stamp:
+        who = visitor(session, visit.person_id)
+    if who is None or who.stamp != visit.stamp:
         raise SignInNeeded(back)
-    request.state.visit, request.state.person = visit, found.actor
-    return found.actor
+    request.state.visit, request.state.person = visit, who.actor
+    return who.actor
 
 
 async def posted(request: Request) -> FormData:

@@ -49,11 +49,11 @@ def make(
     session: Session, actor: Actor, run_id: int, today: dt.date, *, keep_dropped: bool, name: str, into: bool
 ) -> int:
     """Make it: the draft of the run's own template, or a new one; gives the template's id."""
-    found = drawn(session, actor, run_id, today, keep_dropped=keep_dropped)
+    drawn_up = drawn(session, actor, run_id, today, keep_dropped=keep_dropped)
     if into:
-        edit_draft(session, actor, found.template_id, lambda _: found.template)
-        return found.template_id
-    name = " ".join(name.split()) or f"{found.run}, as it went"
-    template = Template.model_validate({**found.template.written(), "name": name[:200]})
+        edit_draft(session, actor, drawn_up.template_id, lambda _: drawn_up.template)
+        return drawn_up.template_id
+    name = " ".join(name.split()) or f"{drawn_up.run}, as it went"
+    template = Template.model_validate({**drawn_up.template.written(), "name": name[:200]})
     like = template_of(run_of(session, run_id, actor).edition)
-    return keep_template(session, actor, template, said=f"made from the run {found.run}", like=like).template_id
+    return keep_template(session, actor, template, said=f"made from the run {drawn_up.run}", like=like).template_id

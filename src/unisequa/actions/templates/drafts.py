@@ -46,14 +46,14 @@ def edit_draft(session: Session, actor: Actor, template_id: int, edit: Callable[
         edited = edit(before)
     except EditError as error:
         raise Refused({error.field: as_sentence(str(error))}) from error
-    found = difference(before.written(), edited.written())
-    if not found:
+    made = difference(before.written(), edited.written())
+    if not made:
         return last
     check_open(session, actor, edited, before)
     draft = _draft(session, actor, row)
     asked.drop_undone(session, actor.id, draft.id)
-    text = summary(told(found, before, edited))
-    _keep(session, actor, draft, edited, text, found)
+    text = summary(told(made, before, edited))
+    _keep(session, actor, draft, edited, text, made)
     return draft
 
 
@@ -63,13 +63,13 @@ def _keep(
     draft: Edition,
     template: Template,
     text: str,
-    found: Difference | None = None,
+    made: Difference | None = None,
 ) -> None:
     keep_document(draft, template)
     draft.revision += 1
     draft.changed_at, draft.changed_by_id = now(), actor.id
     draft.template.name, draft.template.category = template.name, template.category
-    kept = found.model_dump(mode="json") if found else {}
+    kept = made.model_dump(mode="json") if made else {}
     session.add(
         TemplateEdit(
             edition_id=draft.id,
@@ -77,7 +77,7 @@ def _keep(
             revision=draft.revision,
             text=text[:LONGEST],
             difference=kept,
-            state="done" if found else "dropped",
+            state="done" if made else "dropped",
         )
     )
     session.flush()
@@ -128,9 +128,9 @@ def _back(session: Session, actor: Actor, template_id: int, state: str, to: str)
     edit = asked.next_edit(session, actor.id, draft.id, state) if draft.state == "draft" else None
     if edit is None:
         raise Refused({"": "There is nothing to undo." if to == "undone" else "There is nothing to do again."})
-    found = Difference.model_validate(edit.difference)
+    made = Difference.model_validate(edit.difference)
     try:
-        document = applied(turned(found) if to == "undone" else found, draft.document)
+        document = applied(turned(made) if to == "undone" else made, draft.document)
         template = Template.model_validate(document)
         fits = all(may_wait(fault) for fault in faults_in(template))
     except (Clash, ValidationError):

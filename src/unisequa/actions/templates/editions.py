@@ -31,12 +31,12 @@ def checks(session: Session, template: Template, seen: Outline | None = None) ->
     """What deserves mending before a release, what bars it first; ``seen`` is the outline where it is known."""
     people = addresses(session)
     library = included_in(session, [template], waits=True).library
-    found = findings(template, seen or outline(template, library), people)
-    found += waits_over(template, library)
-    found += [
+    every = findings(template, seen or outline(template, library), people)
+    every += waits_over(template, library)
+    every += [
         Finding("fault", as_sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
     ]
-    return sorted(found, key=lambda finding: not finding.bars)
+    return sorted(every, key=lambda finding: not finding.bars)
 
 
 def release(session: Session, actor: Actor, template_id: int, text: str = "") -> Edition:

@@ -51,12 +51,12 @@ def attachment(
     """A file of an edition that somebody may see, and where it is."""
     template = template_of(edition_of(session, actor, template_id, number))
     for step in template.steps:
-        for found in step.attachments:
-            if found.sha256 == digest:
+        for kept in step.attachments:
+            if kept.sha256 == digest:
                 place = _place(folder, digest)
                 if not place.exists():
-                    raise NotThere(f"{found.name} is not kept here; it came with a template from elsewhere.")
-                return found, place
+                    raise NotThere(f"{kept.name} is not kept here; it came with a template from elsewhere.")
+                return kept, place
     raise NotThere("There is no such file in this edition.")
 
 

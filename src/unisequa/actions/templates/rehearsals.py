@@ -55,8 +55,8 @@ class Rehearsed:
         """Who is in a role, or its own name."""
         if role is None:
             return ""
-        found = self.parts.roles.get(role)
-        return self.names.get(role) or (found.label if found else role)
+        entry = self.parts.roles.get(role)
+        return self.names.get(role) or (entry.label if entry else role)
 
 
 def rehearsed(session: Session, template: Template, library: Library, given: Rehearsal, today: dt.date) -> Rehearsed:
@@ -89,10 +89,10 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
         plan = assemble(template, occasion, library)
     except DocumentError as error:
         return Rehearsed(faults={fault.path: fault.message for fault in error.faults})
-    found = Rehearsed(plan, parts, names)
+    rehearsal = Rehearsed(plan, parts, names)
     effort = {placed.key: read_span(placed.step.effort, DAY_MINUTES) for placed in parts.steps if placed.step.effort}
-    warnings = (*absences(plan, found.who), *plan.warnings)
-    return Rehearsed(plan, parts, names, warnings, tuple(loads(plan, effort, found.who)))
+    warnings = (*absences(plan, rehearsal.who), *plan.warnings)
+    return Rehearsed(plan, parts, names, warnings, tuple(loads(plan, effort, rehearsal.who)))
 
 
 def _moment(text: str, template: Template, today: dt.date, calendar: WorkingCalendar) -> dt.date:

@@ -167,10 +167,10 @@ def read_span(text: str, day: int) -> int:
     >>> read_span("1d 1h", 480), read_span("-25h", 480)
     (540, -1500)
     """
-    found = _SPAN.match(" ".join(text.split()))
-    if not found:
+    span = _SPAN.match(" ".join(text.split()))
+    if not span:
         raise ValueError(f'"{text}" is no length of time; write it as "1d 4h 30m"')
-    sign, days, hours, minutes = found.groups(default="0")
+    sign, days, hours, minutes = span.groups(default="0")
     amount = int(days) * day + int(hours) * 60 + int(minutes)
     return -amount if sign in {"-", "−"} else amount
 

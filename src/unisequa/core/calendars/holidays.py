@@ -12,8 +12,8 @@ from unisequa.core.calendars.days import PublicHolidays
 def _holidays_of(country: str, subdivision: str | None, year: int) -> dict[int, str]:
     import holidays
 
-    found = holidays.country_holidays(country, subdiv=subdivision, years=year, expand=False)
-    return {day.toordinal(): name for day, name in found.items()}
+    named = holidays.country_holidays(country, subdiv=subdivision, years=year, expand=False)
+    return {day.toordinal(): name for day, name in named.items()}
 
 
 def public_holidays(country: str, subdivision: str | None = None) -> PublicHolidays:
@@ -30,9 +30,9 @@ def public_holidays(country: str, subdivision: str | None = None) -> PublicHolid
         raise ValueError(f'no public holidays known for country "{country}", subdivision "{subdivision}"') from error
 
     def between(first: int, last: int) -> Mapping[int, str]:
-        found: dict[int, str] = {}
+        names: dict[int, str] = {}
         for year in range(first, last + 1):
-            found |= _holidays_of(country, subdivision, year)
-        return found
+            names |= _holidays_of(country, subdivision, year)
+        return names
 
     return between

@@ -44,10 +44,10 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
     start = (base or today).toordinal()
     if word in {"today", "tomorrow"}:
         return today + dt.timedelta(days=word == "tomorrow")
-    if found := _RELATIVE.match(word):
-        n = int(found[3]) * (1 if found[2] == "+" else -1)
+    if relative := _RELATIVE.match(word):
+        n = int(relative[3]) * (1 if relative[2] == "+" else -1)
         day = start + n
-        if found[1]:
+        if relative[1]:
             day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
         if not FIRST_DAY <= day <= LAST_DAY:
             raise TypedError(f'"{text}" falls outside the years 1 to 9999')
@@ -60,10 +60,10 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
         if date.weekday() != _WEEKDAYS[named[1][:3]]:
             raise TypedError(f'"{text}": {named[2]} is another day of the week, {day_words(date, year=True)}')
         return date
-    if found := _DAY_MONTH.match(word):
-        return _named(text, int(found[1]), found[2], found[3], today)
-    if found := _MONTH_DAY.match(word):
-        return _named(text, int(found[2]), found[1], found[3], today)
+    if relative := _DAY_MONTH.match(word):
+        return _named(text, int(relative[1]), relative[2], relative[3], today)
+    if relative := _MONTH_DAY.match(word):
+        return _named(text, int(relative[2]), relative[1], relative[3], today)
     try:
         return dt.date.fromisoformat(word)
     except ValueError:

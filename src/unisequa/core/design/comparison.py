@@ -122,19 +122,19 @@ def _longest_rise(numbers: Sequence[int]) -> list[int]:
         else:
             tops[pile], at[pile] = number, i
         came.append(at[pile - 1] if pile else -1)
-    found = []
+    rise = []
     here = at[-1] if at else -1
     while here >= 0:
-        found.append(here)
+        rise.append(here)
         here = came[here]
-    return found[::-1]
+    return rise[::-1]
 
 
-def turned(found: Difference) -> Difference:
+def turned(change: Difference) -> Difference:
     """The difference the other way round: it takes back what the first one does."""
     return Difference(
-        fields={name: (new, old) for name, (old, new) in found.fields.items()},
-        lists={part: _turned(entries) for part, entries in found.lists.items()},
+        fields={name: (new, old) for name, (old, new) in change.fields.items()},
+        lists={part: _turned(entries) for part, entries in change.lists.items()},
     )
 
 
@@ -147,7 +147,7 @@ def _turned(entries: Entries) -> Entries:
     )
 
 
-def applied(found: Difference, document: Mapping[str, Any]) -> dict[str, Any]:
+def applied(change: Difference, document: Mapping[str, Any]) -> dict[str, Any]:
     """A document with a difference applied.
 
     Raises
@@ -156,11 +156,11 @@ def applied(found: Difference, document: Mapping[str, Any]) -> dict[str, Any]:
         Where the document no longer has what the difference starts from, nor what it leads to.
     """
     made = dict(document)
-    for name, (old, new) in found.fields.items():
+    for name, (old, new) in change.fields.items():
         if made.get(name) not in (old, new):
             raise Clash("", "", name)
         _set(made, name, new)
-    for part, entries in found.lists.items():
+    for part, entries in change.lists.items():
         _set(made, part, _with(part, entries, made.get(part, [])) or None)
     return made
 
@@ -172,24 +172,24 @@ def _set(into: dict[str, Any], name: str, value: Any) -> None:
         into[name] = value
 
 
-def _with(part: str, found: Entries, entries: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+def _with(part: str, change: Entries, entries: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     there = {key_of(part, entry): dict(entry) for entry in entries}
-    for key, pairs in found.changed.items():
+    for key, pairs in change.changed.items():
         if key not in there:
             raise Clash(part, key, "")
         for name, (old, new) in pairs.items():
             if there[key].get(name) not in (old, new):
                 raise Clash(part, key, name)
             _set(there[key], name, new)
-    for key, entry in found.removed.items():
+    for key, entry in change.removed.items():
         if key in there and there[key] != entry:
             raise Clash(part, key, "")
-    for key, entry in found.added.items():
+    for key, entry in change.added.items():
         if key in there and there[key] != entry:
             raise Clash(part, key, "")
         there[key] = dict(entry)
-    order = [key for key in there if key not in found.placed]
-    waiting = {key: behind for key, (_, behind) in found.placed.items() if behind != ABSENT}
+    order = [key for key in there if key not in change.placed]
+    waiting = {key: behind for key, (_, behind) in change.placed.items() if behind != ABSENT}
     while waiting:  # behind what is itself to be placed only once that has its place
         key, behind = next(iter(waiting.items()))
         while behind in waiting:

@@ -39,21 +39,21 @@ class Told:
         return f"{name} {self.kind}" + (f": {'; '.join(self.how)}" if self.how else "")
 
 
-def told(found: Difference, before: Template, after: Template) -> list[Told]:
+def told(change: Difference, before: Template, after: Template) -> list[Told]:
     """The difference in words, the template's own fields first, then part by part; links with the steps they
     lead to."""
     lines = [
         Told("changed", "template", name, "", (_change(name, old, new, before, after),))
-        for name, (old, new) in found.fields.items()
+        for name, (old, new) in change.fields.items()
         if name != "format"
     ]
-    follows = _links(found.lists.get("links", Entries()), before, after)
-    for part, entries in found.lists.items():
+    follows = _links(change.lists.get("links", Entries()), before, after)
+    for part, entries in change.lists.items():
         if part == "links":
             continue
         linked = follows if part == "steps" else {}
         lines += _entries(part, entries, before, after, linked)
-    if "steps" not in found.lists:
+    if "steps" not in change.lists:
         lines += _entries("steps", Entries(), before, after, follows)
     return lines
 
@@ -73,21 +73,21 @@ def summary(lines: Sequence[Told]) -> str:
 
 
 def _entries(
-    part: str, found: Entries, before: Template, after: Template, linked: Mapping[str, list[str]]
+    part: str, change: Entries, before: Template, after: Template, linked: Mapping[str, list[str]]
 ) -> Iterator[Told]:
     noun = NOUNS[part]
     titles = {**_titles(part, before), **_titles(part, after)}
-    for key, entry in found.added.items():
+    for key, entry in change.added.items():
         yield Told("added", noun, key, titles.get(key) or _name(entry), tuple(linked.get(key, ())))
-    for key, entry in found.removed.items():
+    for key, entry in change.removed.items():
         yield Told("removed", noun, key, titles.get(key) or _name(entry))
-    seen = set(found.added) | set(found.removed)
-    for key in [*found.changed, *(key for key in linked if key not in found.changed and key not in seen)]:
-        pairs = found.changed.get(key, {})
+    seen = set(change.added) | set(change.removed)
+    for key in [*change.changed, *(key for key in linked if key not in change.changed and key not in seen)]:
+        pairs = change.changed.get(key, {})
         how = [_change(name, old, new, before, after) for name, (old, new) in pairs.items()]
         yield Told("changed", noun, key, titles.get(key, key), (*how, *linked.get(key, ())))
-    for key in found.moved():
-        if key not in found.changed:
+    for key in change.moved():
+        if key not in change.changed:
             yield Told("moved", noun, key, titles.get(key, key))
 
 
@@ -103,7 +103,7 @@ def _name(entry: Mapping[str, Any]) -> str:
     return str(entry.get("title") or entry.get("label") or entry.get("template") or entry.get("key", ""))
 
 
-def _links(found: Entries, before: Template, after: Template) -> dict[str, list[str]]:
+def _links(change: Entries, before: Template, after: Template) -> dict[str, list[str]]:
     """What changed in the links into each step."""
     titles = {**_titles("steps", before), **_titles("steps", after)}
     lines: dict[str, list[str]] = {}
@@ -111,11 +111,11 @@ def _links(found: Entries, before: Template, after: Template) -> dict[str, list[
     def say(entry: Mapping[str, Any], verb: str) -> None:
         lines.setdefault(entry["to"], []).append(f"{verb} {titles.get(entry['from'], entry['from'])}{_lag(entry)}")
 
-    for entry in found.added.values():
+    for entry in change.added.values():
         say(entry, "now follows")
-    for entry in found.removed.values():
+    for entry in change.removed.values():
         say(entry, "no longer follows")
-    for key in found.changed:
+    for key in change.changed:
         new = next((k for k in after.links if f"{k.from_} {k.type} {k.to}" == key), None)
         if new:
             say(_written(new), "now follows")

@@ -126,12 +126,12 @@ def _bridged(template: Template, gone: set[str]) -> list[Link]:
         return read_span(lag, day) if isinstance(lag, str) else lag * day
 
     kept = {LinkOf(k.from_, k.to, k.type, slots(k.lag), k.unit): k for k in template.links}
-    found: dict[tuple[str, str, str], Link] = {}
+    bridges: dict[tuple[str, str, str], Link] = {}
     for link in bridged(kept, gone):
         lag = span_text(link.lag, day) if template.grid == "minute" else link.lag
         written = {"from": link.source, "to": link.target, "type": link.type, "lag": lag, "unit": link.unit}
-        found.setdefault((link.source, link.target, link.type), kept.get(link) or Link.model_validate(written))
-    return list(found.values())
+        bridges.setdefault((link.source, link.target, link.type), kept.get(link) or Link.model_validate(written))
+    return list(bridges.values())
 
 
 PARTS: dict[str, tuple[type[Model], str]] = {

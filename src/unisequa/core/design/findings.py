@@ -65,14 +65,14 @@ class Listed:
     keys: tuple[str, ...] = ()
 
 
-def listed(found: Iterable[Finding]) -> list[Listed]:
+def listed(every: Iterable[Finding]) -> list[Listed]:
     """Findings as they are listed: more than a few of one kind that is mended for all at once as one line."""
     alike: dict[str, list[Finding]] = {}
-    found = list(found)
-    for one in found:
+    every = list(every)
+    for one in every:
         alike.setdefault(one.kind, []).append(one)
     lines = []
-    for one in found:
+    for one in every:
         same = alike[one.kind]
         if one.kind not in _MANY or len(same) <= FEW:
             lines.append(Listed(one, one.text))
@@ -90,16 +90,16 @@ def findings(template: Template, seen: Outline, people: Set[str] | None = None) 
     people : set of str, optional
         The addresses of those who can fill a role; without it nobody's is checked.
     """
-    found = [_fault(template, fault) for fault in faults_in(template)]
-    found += _empty(template)
-    if seen.fault and not found:
-        found.append(Finding("fault", f"The steps cannot be laid out: {seen.fault}", bars=True))
-    found += _bare_steps(template, seen)
-    found += _across_conditions(template)
-    found += _unfilled(template, people)
-    found += _out_of_order(template, seen)
-    found += _too_much(template)
-    return found
+    every = [_fault(template, fault) for fault in faults_in(template)]
+    every += _empty(template)
+    if seen.fault and not every:
+        every.append(Finding("fault", f"The steps cannot be laid out: {seen.fault}", bars=True))
+    every += _bare_steps(template, seen)
+    every += _across_conditions(template)
+    every += _unfilled(template, people)
+    every += _out_of_order(template, seen)
+    every += _too_much(template)
+    return every
 
 
 _ITEM = re.compile(r"^(steps|anchors|roles|facts|phases|includes|day_labels|links)\[(\d+)\]\.?(.*)$")

@@ -100,11 +100,11 @@ def drag(template: Template, keys: Iterable[str], slots: int, seen: Outline) -> 
     if not any(step.when for step in leaves):
         first = min(seen.spans[step.key][0] for step in measured)
         measured = [step for step in measured if seen.spans[step.key][0] == first]
-    found = list(template.steps)
+    steps_now = list(template.steps)
     for step in measured:
-        i = index_of(found, step.key, "step")
-        found[i] = step.model_copy(update={"when": _moved(template, step.key, step.when, slots, seen)})
-    return changed(template, steps=tuple(found))
+        i = index_of(steps_now, step.key, "step")
+        steps_now[i] = step.model_copy(update={"when": _moved(template, step.key, step.when, slots, seen)})
+    return changed(template, steps=tuple(steps_now))
 
 
 def _moved(template: Template, key: str, when: When | None, slots: int, seen: Outline) -> When:
@@ -135,9 +135,9 @@ def _nearest(template: Template, key: str, seen: Outline) -> str | None:
         before.setdefault(k.to, []).append(k.from_)
     queue, done = [key], {key}
     for here in queue:
-        found = when.get(here)
-        if found is not None and found.anchor in seen.anchors:
-            return found.anchor
+        measure = when.get(here)
+        if measure is not None and measure.anchor in seen.anchors:
+            return measure.anchor
         for source in before.get(here, []):
             if source not in done:
                 done.add(source)

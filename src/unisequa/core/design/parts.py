@@ -145,16 +145,16 @@ def _day_label(template: Template, key: str, name: str, word: str) -> Template:
             raise EditError("label", "type the day first, such as +6 wd")
         return set_day_label(template, index, label=word)
     if name == "new":
-        found = re.match(r"^(.*?)(?:\s*[:=]\s*|\s{2,})(.+)$", word) or re.match(
+        label_and_date = re.match(r"^(.*?)(?:\s*[:=]\s*|\s{2,})(.+)$", word) or re.match(
             r"^([+−-]?\s*\d+\s*(?:wd|d|w|mo)?)\s+(.+)$", word
         )
-        if not found:
+        if not label_and_date:
             raise EditError(
                 "label", f'"{word}" is no day label; type the day, a colon and the label: +6 wd: Books close'
             )
-        new = _measure(template, found[1].strip()) or {}
+        new = _measure(template, label_and_date[1].strip()) or {}
         new.pop("roll", None)
-        return set_day_label(template, None, **new, label=found[2])
+        return set_day_label(template, None, **new, label=label_and_date[2])
     measure = _measure(template, word)
     if measure is None:
         return set_day_label(template, index, label="")

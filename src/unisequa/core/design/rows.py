@@ -51,16 +51,16 @@ def rows(template: Template) -> list[Row]:
     for step in template.steps:
         below.setdefault(step.parent if step.parent in known else None, []).append(step)
     order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
-    found: list[Row] = []
+    in_order: list[Row] = []
 
     def lay(step: Step, depth: int, phase: str | None) -> None:
-        found.append(Row(step, depth, phase))
+        in_order.append(Row(step, depth, phase))
         for child in below.get(step.key, ()):
             lay(child, depth + 1, phase)
 
     for step in sorted(below.get(None, ()), key=lambda s: order.get(s.phase or "", 0)):
         lay(step, 0, step.phase)
-    return found
+    return in_order
 
 
 def in_phases(template: Template) -> list[Step]:
@@ -143,12 +143,12 @@ def block(template: Template, keys: Iterable[str]) -> list[Step]:
     wanted = set(keys)
     for key in wanted:
         index_of(template.steps, key, "step")
-    found = []
+    members = []
     for row in rows(template):
         if row.step.key in wanted or row.step.parent in wanted:
             wanted.add(row.step.key)
-            found.append(row.step)
-    return found
+            members.append(row.step)
+    return members
 
 
 def tops(template: Template, keys: Iterable[str]) -> list[str]:
@@ -192,7 +192,7 @@ def level(template: Template, keys: Iterable[str], *, by: int) -> Template:
 def _runs(template: Template, keys: Iterable[str]) -> list[list[str]]:
     """Some rows as runs of neighbours: those that stand one behind the other under the same parent and phase."""
     wanted = set(tops(template, keys))
-    found: list[list[str]] = []
+    runs: list[list[str]] = []
     open_at: dict[tuple[str | None, str | None], list[str] | None] = {}
     for row in rows(template):
         group = (row.phase, row.step.parent)
@@ -201,10 +201,10 @@ def _runs(template: Template, keys: Iterable[str]) -> list[list[str]]:
             open_at[group] = None
         elif run is None:
             open_at[group] = run = [row.step.key]
-            found.append(run)
+            runs.append(run)
         else:
             run.append(row.step.key)
-    return found
+    return runs
 
 
 def _around(template: Template, run: Sequence[str]) -> tuple[Row, str | None, str | None]:
@@ -288,7 +288,7 @@ def lines_of(text: str) -> list[Line]:
     >>> lines_of("- Pack\\n  - Label crates")
     [Line(title='Pack', level=0), Line(title='Label crates', level=1)]
     """
-    found: list[Line] = []
+    made: list[Line] = []
     indents: list[int] = []
     for raw in text.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
         plain = raw.expandtabs(4)
@@ -300,5 +300,5 @@ def lines_of(text: str) -> list[Line]:
             indents.pop()
         if not indents or indents[-1] < indent:
             indents.append(indent)
-        found.append(Line(title[:200], min(len(indents) - 1, DEEPEST - 1)))
-    return found
+        made.append(Line(title[:200], min(len(indents) - 1, DEEPEST - 1)))
+    return made

@@ -58,24 +58,24 @@ def header() -> list[str]:
 
 def table_rows(template: Template) -> list[list[str]]:
     """The steps as rows, in the order they are shown, cells in the order of :func:`header`."""
-    found = []
+    table = []
     for row in rows(template):
         cells = [field_text(template, row.step, name) if name != "key" else row.step.key for name in COLUMNS]
         if not row.step.when:
             cells[list(COLUMNS).index("roll")] = ""
-        found.append(cells)
-    return found
+        table.append(cells)
+    return table
 
 
 def guess(names: Sequence[str]) -> list[str]:
     """The field that each column's name says, or nothing; no field twice."""
     known = {name.casefold(): field for field, name in COLUMNS.items()} | _ALSO
-    found: list[str] = []
+    fields: list[str] = []
     for name in names:
         word = re.sub(r"\s+", " ", name.strip().casefold())
         guessed = known.get(word, "")
-        found.append(guessed if guessed not in found else "")
-    return found
+        fields.append(guessed if guessed not in fields else "")
+    return fields
 
 
 @dataclass(slots=True)
@@ -132,9 +132,9 @@ def read_rows(
     edited = base.model_copy(update={"steps": tuple(made), "links": links})
     if not reading.faults:
         _whole(reading, edited, keys)
-    found = tuple(sorted(reading.faults, key=lambda fault: fault.row))
-    if found:
-        return TableRead(template, found)
+    faults = tuple(sorted(reading.faults, key=lambda fault: fault.row))
+    if faults:
+        return TableRead(template, faults)
     laid = tuple(row.step for row in rows(edited))
     return TableRead(edited.model_copy(update={"steps": laid}), (), tuple(roles), tuple(phases))
 
@@ -142,20 +142,20 @@ def read_rows(
 def _keys(reading: _Reading, records: Sequence[Mapping[str, str]]) -> list[str]:
     given = [record.get("key", "").strip() for record in records]
     taken = {key for key in given if key} | {step.key for step in reading.template.steps}
-    found: list[str] = []
+    keys: list[str] = []
     for i, record in enumerate(records):
         key, title = given[i], " ".join(record.get("title", "").split())
         if not title:
             reading.fault(i, "title", "is empty; every step needs a title")
         if key and not re.match(KEY, key):
             reading.fault(i, "key", f'"{key}" is no key; use small letters, digits, - and _')
-        elif key and key in found:
-            reading.fault(i, "key", f'"{key}" stands in row {found.index(key) + 2} already; keys are unique')
+        elif key and key in keys:
+            reading.fault(i, "key", f'"{key}" stands in row {keys.index(key) + 2} already; keys are unique')
         if not key:
             key = slug(title, taken, fallback="step")
             taken.add(key)
-        found.append(key)
-    return found
+        keys.append(key)
+    return keys
 
 
 def _named(

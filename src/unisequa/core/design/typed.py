@@ -42,13 +42,13 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
     TypedError
         Naming the entry that is no step.
     """
-    found: dict[str, Follows] = {}
+    follows: dict[str, Follows] = {}
     for entry in re.split(r"[,;\n]", text):
         if not entry.strip():
             continue
         whole = _step(entry.strip(), steps, included)
         if whole:
-            found[f"{whole} FS"] = Follows(whole)
+            follows[f"{whole} FS"] = Follows(whole)
             continue
         parts = _ENTRY.match(entry.strip())
         key = parts and _step(parts["step"].strip(), steps, included)
@@ -63,8 +63,8 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
         kind = cast(LinkType, (parts["type"] or "FS").upper())
         word = (parts["unit"] or "").lower()
         elapsed = word == "d" or (isinstance(lag, str) and not word)
-        found[f"{key} {kind}"] = Follows(key, lag, "elapsed" if elapsed else "working", kind)
-    return list(found.values())
+        follows[f"{key} {kind}"] = Follows(key, lag, "elapsed" if elapsed else "working", kind)
+    return list(follows.values())
 
 
 def _step(word: str, steps: Sequence[Step], included: Sequence[str]) -> str | None:
@@ -139,18 +139,18 @@ def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None,
     word = " ".join(text.split())
     if not word:
         return None
-    found = (_HOURS.match(word) if hours else None) or _WHEN.match(word)
-    if not found:
+    offset_match = (_HOURS.match(word) if hours else None) or _WHEN.match(word)
+    if not offset_match:
         more = "-1h 30m, " if hours else ""
         raise TypedError(f'"{text}" is no offset; type {more}-5 (working days before), +3 d, -2 w, +1 mo, or nothing')
-    parts = found.groupdict()
+    parts = offset_match.groupdict()
     if not parts.get("span") and int(parts["n"]) > MOST_DAYS:
         raise TypedError(f'"{text}" is longer than a hundred years')
-    back = found["sign"] in ("-", "−") or (found["side"] or "").lower() == "before"
-    anchor = _anchor((found["anchor"] or "").strip(), anchors)
+    back = offset_match["sign"] in ("-", "−") or (offset_match["side"] or "").lower() == "before"
+    anchor = _anchor((offset_match["anchor"] or "").strip(), anchors)
     edge = before.edge if before else "finish"
-    if found["edge"]:
-        edge = "finish" if found["edge"].lower() == "due" else "start"
+    if offset_match["edge"]:
+        edge = "finish" if offset_match["edge"].lower() == "due" else "start"
     roll = before.roll if before else "following"
     if parts.get("span"):
         unit: Unit = "working hours" if parts["work"] else "hours"

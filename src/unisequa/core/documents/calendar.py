@@ -104,7 +104,7 @@ def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]
     >>> working_minutes((("09:00", "12:30"), ("22:00", "06:00")))
     [(540, 750), (1320, 1800)]
     """
-    found: list[tuple[int, int]] = []
+    stretches: list[tuple[int, int]] = []
     for pair in hours:
         ends = []
         for text in pair:
@@ -113,8 +113,8 @@ def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]
             if minute > MINUTES:
                 raise ValueError(f'"{text}" is no time of day; write it as 09:00')
             ends.append(minute)
-        found.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
-    for (_, end), (start, _) in pairwise([*found, (found[0][0] + MINUTES, 0)]):
+        stretches.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
+    for (_, end), (start, _) in pairwise([*stretches, (stretches[0][0] + MINUTES, 0)]):
         if start < end:
             raise ValueError("must be in order and must not overlap, the night into the next day included")
-    return [(a, b) for a, b in found if a < b]
+    return [(a, b) for a, b in stretches if a < b]

@@ -230,12 +230,12 @@ def _with_parts(follows: list[list[int]], parents: list[int | None]) -> list[lis
     its sub-steps and ends behind them.
     """
     n = len(follows)
-    found: list[list[int]] = [[n + i] for i in range(n)] + [list(after) for after in follows]
+    successors: list[list[int]] = [[n + i] for i in range(n)] + [list(after) for after in follows]
     for child, parent in enumerate(parents):
         if parent is not None:
-            found[parent].append(child)
-            found[n + child].append(n + parent)
-    return found
+            successors[parent].append(child)
+            successors[n + child].append(n + parent)
+    return successors
 
 
 def _units(template: Template, path: str, measure: Measure | DayLabel) -> Iterator[Fault]:

@@ -113,9 +113,9 @@ def condition_of(text: str) -> Condition | None:
         return None
     top = output.nodes[0]
     kind: type[nodes.BinExpr] = nodes.Or if isinstance(top, nodes.Or) else nodes.And
-    found = [_read(node) for node in _parts(top, kind)]
-    clauses = tuple(clause for clause in found if clause is not None)
-    return Condition(clauses, "or" if kind is nodes.Or else "and") if len(clauses) == len(found) else None
+    compared = [_read(node) for node in _parts(top, kind)]
+    clauses = tuple(clause for clause in compared if clause is not None)
+    return Condition(clauses, "or" if kind is nodes.Or else "and") if len(clauses) == len(compared) else None
 
 
 def _parts(node: nodes.Node, kind: type[nodes.BinExpr]) -> list[nodes.Node]:

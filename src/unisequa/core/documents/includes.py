@@ -48,8 +48,8 @@ class Library:
 
     def within(self, template: Template) -> list[Template]:
         """The templates that one includes, at any depth."""
-        found = {name: inner for name in self._below(template) if (inner := self.find(name))}
-        return [inner for name, inner in found.items() if name != template.name]
+        inside = {name: inner for name in self._below(template) if (inner := self.find(name))}
+        return [inner for name, inner in inside.items() if name != template.name]
 
     def _below(self, template: Template) -> set[str]:
         names, queue = {template.name}, [template]
@@ -99,10 +99,10 @@ class Scope:
         pairs = [*self.anchors.items(), *self.roles.items(), *self.facts.items()]
         return {theirs: values.get(ours) for theirs, ours in pairs}
 
-    def measure(self, found: M) -> M:
+    def measure(self, theirs: M) -> M:
         """A measure from the anchor as we name it."""
-        name = self.anchors.get(found.anchor, found.anchor)
-        return found if name == found.anchor else found.model_copy(update={"anchor": name})
+        name = self.anchors.get(theirs.anchor, theirs.anchor)
+        return theirs if name == theirs.anchor else theirs.model_copy(update={"anchor": name})
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,14 +138,14 @@ def whole(template: Template, library: Library | None = None) -> Whole:
         For an included template that is not there, one that includes itself, a name mapped that it does not
         have, another grid, or links that lead nowhere.
     """
-    found = Whole()
+    laid = Whole()
     faults: list[Fault] = []
-    _add(found, template, Scope(first_anchor=_first(template, {})), library or Library(), (template.name,), "", faults)
+    _add(laid, template, Scope(first_anchor=_first(template, {})), library or Library(), (template.name,), "", faults)
     if not faults:
-        faults = list(_loose_links(found))
+        faults = list(_loose_links(laid))
     if faults:
         raise DocumentError(faults)
-    return found
+    return laid
 
 
 def laid_open(template: Template, library: Library | None = None) -> Template:
@@ -207,7 +207,7 @@ def _first(template: Template, anchors: Mapping[str, str]) -> str | None:
 
 
 def _add(
-    found: Whole,
+    laid: Whole,
     template: Template,
     scope: Scope,
     library: Library,
@@ -218,20 +218,20 @@ def _add(
     """Put a template's parts under the names that its scope gives them, then what it includes."""
     prefix = scope.prefix
     for anchor in template.anchors:
-        found.anchors.setdefault(scope.anchors.get(anchor.key, prefix + anchor.key), (anchor, scope))
+        laid.anchors.setdefault(scope.anchors.get(anchor.key, prefix + anchor.key), (anchor, scope))
     for role in template.roles:
-        found.roles.setdefault(scope.roles.get(role.key, prefix + role.key), role)
+        laid.roles.setdefault(scope.roles.get(role.key, prefix + role.key), role)
     for fact in template.facts:
-        found.facts.setdefault(scope.facts.get(fact.key, prefix + fact.key), fact)
+        laid.facts.setdefault(scope.facts.get(fact.key, prefix + fact.key), fact)
     for phase in template.phases:
-        found.phases[prefix + phase.key] = phase
+        laid.phases[prefix + phase.key] = phase
     for i, step in enumerate(template.steps):
-        found.steps.append(Placed(prefix + step.key, step, scope, f"{path}steps[{i}]"))
+        laid.steps.append(Placed(prefix + step.key, step, scope, f"{path}steps[{i}]"))
     for i, link in enumerate(template.links):
-        found.links.append((prefix + link.from_, prefix + link.to, link, f"{path}links[{i}]"))
-    found.day_labels.extend((label, scope) for label in template.day_labels)
+        laid.links.append((prefix + link.from_, prefix + link.to, link, f"{path}links[{i}]"))
+    laid.day_labels.extend((label, scope) for label in template.day_labels)
     if prefix:
-        found.groups[prefix[:-1]] = [prefix + step.key for step in template.steps if step.parent is None]
+        laid.groups[prefix[:-1]] = [prefix + step.key for step in template.steps if step.parent is None]
     for i, include in enumerate(template.includes):
         place = f"{path}includes[{i}]"
         inner = library.find(include.template)
@@ -242,7 +242,7 @@ def _add(
             faults.append(Fault(f"{place}.template", f"includes itself: {circle}"))
         elif inner.grid != template.grid:
             faults.append(Fault(f"{place}.template", f'"{inner.name}" is on the {inner.grid} grid, this one is not'))
-        elif len(found.steps) + len(inner.steps) > MOST_STEPS:
+        elif len(laid.steps) + len(inner.steps) > MOST_STEPS:
             faults.append(Fault(place, f"brings the whole to more than {MOST_STEPS:,} steps"))
             return
         else:
@@ -250,7 +250,7 @@ def _add(
             faults.extend(mapped)
             if not mapped:
                 inside = _scope(template, inner, include, scope)
-                _add(found, inner, inside, library, (*within, inner.name), f"{place}.", faults)
+                _add(laid, inner, inside, library, (*within, inner.name), f"{place}.", faults)
         if len(faults) > 50:
             return
 
@@ -287,11 +287,11 @@ def _scope(template: Template, inner: Template, include: Include, scope: Scope) 
         outer: Mapping[str, str],
     ) -> dict[str, str]:
         known = {item.key for item in ours}
-        found = {}
+        mapped = {}
         for item in theirs:
             key = given.get(item.key, item.key)
-            found[item.key] = outer.get(key, scope.prefix + key) if key in known else prefix + item.key
-        return found
+            mapped[item.key] = outer.get(key, scope.prefix + key) if key in known else prefix + item.key
+        return mapped
 
     anchors = names(inner.anchors, include.anchors, template.anchors, scope.anchors)
     made = Scope(
@@ -303,11 +303,11 @@ def _scope(template: Template, inner: Template, include: Include, scope: Scope) 
     return replace(made, first_anchor=_first(inner, anchors))
 
 
-def _loose_links(found: Whole) -> Iterator[Fault]:
-    known = {placed.key for placed in found.steps}
-    for source, target, link, path in found.links:
+def _loose_links(laid: Whole) -> Iterator[Fault]:
+    known = {placed.key for placed in laid.steps}
+    for source, target, link, path in laid.links:
         for name, key in (("from", source), ("to", target)):
-            if key in found.groups:
+            if key in laid.groups:
                 if name == "from" and link.type[0] == "S":
                     yield Fault(f"{path}.from", f'"{key}" is a whole template; name the step of it that is to start')
             elif key not in known:

@@ -26,13 +26,13 @@ _BRANCH = re.compile(r"^(int|str|constrained-|function-|date$|Closure$)")
 
 def faults_of(error: ValidationError) -> list[Fault]:
     """Pydantic's errors as faults: one a place, in plain words."""
-    found: dict[str, Fault] = {}
+    faults: dict[str, Fault] = {}
     for item in error.errors(include_url=False):
         path = path_of(tuple(part for part in item["loc"] if not (isinstance(part, str) and _BRANCH.match(part))))
-        if isinstance(item["input"], str) and item["type"] != "int_type" and path in found:
-            del found[path]  # of what may be a number or text, text was meant
-        found.setdefault(path, Fault(path, _plain(dict(item))))
-    return list(found.values())
+        if isinstance(item["input"], str) and item["type"] != "int_type" and path in faults:
+            del faults[path]  # of what may be a number or text, text was meant
+        faults.setdefault(path, Fault(path, _plain(dict(item))))
+    return list(faults.values())
 
 
 _PLAIN = {

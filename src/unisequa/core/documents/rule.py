@@ -35,10 +35,10 @@ def recurrence_of(text: str, first: dt.date) -> Recurrence:
     """
     if "\n" in text or ":" in text:
         raise ValueError("give the rule alone, without a name or a start")
-    found = rrulestr(text, dtstart=dt.datetime.combine(first, dt.time()), ignoretz=True)
-    if not isinstance(found, Recurrence):
+    rule = rrulestr(text, dtstart=dt.datetime.combine(first, dt.time()), ignoretz=True)
+    if not isinstance(rule, Recurrence):
         raise ValueError("give one rule")
-    return found
+    return rule
 
 
 class RepeatRule(Model):

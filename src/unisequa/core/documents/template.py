@@ -28,8 +28,8 @@ _UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff]")
 
 
 def printable(text: str) -> str:
-    if found := _UNPRINTABLE.search(text):
-        raise ValueError(f"holds a character that cannot be shown (code {ord(found[0])}); take it out")
+    if stray := _UNPRINTABLE.search(text):
+        raise ValueError(f"holds a character that cannot be shown (code {ord(stray[0])}); take it out")
     return text
 
 

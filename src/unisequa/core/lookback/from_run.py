@@ -79,11 +79,11 @@ def template_from_run(
         if step.when is not None or task.key not in followed:
             step = step.model_copy(update={"when": _when(step.when, task, days, known, calendar)})
         made[task.key] = step
-    found = _until_it_gives_the_dates(template, made, plan, facts, known, dropped)
+    drawn = _until_it_gives_the_dates(template, made, plan, facts, known, dropped)
     if not keep_dropped:
         here = [key for key in dropped if key in made]
-        found = remove_steps(found, here) if here else found
-    return changed(found), list(_told(original, found, plan, dropped, keep_dropped=keep_dropped))
+        drawn = remove_steps(drawn, here) if here else drawn
+    return changed(drawn), list(_told(original, drawn, plan, dropped, keep_dropped=keep_dropped))
 
 
 def _links(template: Template, plan: Plan) -> tuple[Link, ...]:
@@ -146,11 +146,11 @@ def _until_it_gives_the_dates(
     given = {key: value for key, value in facts.items() if value not in (None, "")}
     occasion = Occasion(dates, given, plan.crew, calendars=plan.calendars.documents)
     for _ in range(MOST_PASSES):
-        found = template.model_copy(update={"steps": tuple(made[step.key] for step in template.steps)})
+        drawn = template.model_copy(update={"steps": tuple(made[step.key] for step in template.steps)})
         try:
-            again = assemble(found, occasion)
+            again = assemble(drawn, occasion)
         except DocumentError:
-            return found
+            return drawn
         moved = False
         for i in again.network.order:
             task = again.tasks[i]
@@ -169,13 +169,13 @@ def _until_it_gives_the_dates(
     return template.model_copy(update={"steps": tuple(made[step.key] for step in template.steps)})
 
 
-def _told(template: Template, found: Template, plan: Plan, dropped: set[str], *, keep_dropped: bool) -> list[Became]:
-    after = {step.key: step for step in found.steps}
+def _told(template: Template, drawn: Template, plan: Plan, dropped: set[str], *, keep_dropped: bool) -> list[Became]:
+    after = {step.key: step for step in drawn.steps}
     lines = []
     for step in template.steps:
         new = after.get(step.key)
         was = _words(template, step)
-        before, now = (follows_words([k for k in t.links if k.to == step.key]) for t in (template, found))
+        before, now = (follows_words([k for k in t.links if k.to == step.key]) for t in (template, drawn))
         if step.key in dropped:
             note = "was dropped; kept as it is" if keep_dropped else "was dropped; left out"
             lines.append(Became(step.key, step.title, was, was if keep_dropped else "", note))

@@ -191,7 +191,7 @@ class _Bounds:
 
     def _asked(self, position: int) -> list[tuple[str, int, int]]:
         """For each odd link out: the end of the source, its last boundary, the last that moves nothing."""
-        found = []
+        bounds = []
         for link in self.network.layout.odd_out.get(position, ()):
             s = link.target
             if self.open_[s] == FAR:
@@ -199,11 +199,11 @@ class _Bounds:
             target = self.network.activities[s]
             stands = self.early.start[s], self.early.finish[s]
             late = stands if self.late[s] == self.open_[s] else span_at(target, self.late[s])
-            found.append((link.type[0], latest_source(link, late, target), latest_source(link, stands, target)))
+            bounds.append((link.type[0], latest_source(link, late, target), latest_source(link, stands, target)))
         if (parent := self.network.parent_of.get(position)) is not None:
             first = self.early.start[parent] == self.early.start[position]
-            found += [bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first]
-        return found
+            bounds += [bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first]
+        return bounds
 
     def odd_drivers(self, t: int) -> Iterator[int]:
         """The sources of odd links that hold an activity where it stands."""

@@ -83,10 +83,10 @@ class _Spans:
 
     def of(self, position: int) -> tuple[int, int] | None:
         """Start and finish of what has been placed; None while it is undated."""
-        found = self.known.get(position)
-        if found is None and self.numbers[position] >= DATED:
+        span = self.known.get(position)
+        if span is None and self.numbers[position] >= DATED:
             return span_at(self.network.activities[position], self.numbers[position])
-        return found
+        return span
 
     def placed(self, t: int) -> int:
         """The number that an activity starts with, all its links looked at."""

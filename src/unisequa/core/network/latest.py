@@ -22,7 +22,7 @@ def latest_places(network: Network) -> dict[int, int]:
     """Position → the boundary at which it starts latest, for what has no floor but something that follows it."""
     spans: dict[int, tuple[int, int]] = {}
     of_parents: dict[int, list[_Ask]] = {}
-    found: dict[int, int] = {}
+    places: dict[int, int] = {}
     for t in reversed(network.order):
         activity = network.activities[t]
         asked: list[_Ask] = []
@@ -37,5 +37,5 @@ def latest_places(network: Network) -> dict[int, int]:
             spans[t] = place(activity, activity.floor)
         elif asked and not activity.undated:
             spans[t] = span_at(activity, min(number_until(activity, end, bound) for end, bound in asked))
-            found[t] = spans[t][0]
-    return found
+            places[t] = spans[t][0]
+    return places

@@ -78,8 +78,8 @@ def latest_source(link: Dependency, late: tuple[int, int], target: Activity) -> 
         return boundary
     if link.unit == "elapsed":
         grid = calendar.grid
-        found = grid.elapse(boundary, -link.lag)
-        return found - max(0, grid.elapse(found, link.lag) - boundary)  # where the clock is put back
+        until = grid.elapse(boundary, -link.lag)
+        return until - max(0, grid.elapse(until, link.lag) - boundary)  # where the clock is put back
     if link.lag > 0:
         return calendar.slot(calendar.index(boundary) - link.lag)
     return calendar.slot(calendar.index(boundary + 1) - 1 - link.lag)

@@ -58,18 +58,18 @@ def loads(plan: Plan, effort: Mapping[str, int], who: Callable[[str | None], str
             week = (name, day - (day + 6) % 7)
             asked[week] = asked.get(week, 0.0) + minutes / len(worked)
     default = plan.calendars[None]
-    found = []
+    each = []
     for (name, monday), minutes_asked in sorted(asked.items()):
         days_there = [
             day for day in range(monday, monday + 7) if default.is_working_day(day) and day not in away.get(name, set())
         ]
-        found.append(Load(name, monday, round(minutes_asked), len(days_there) * DAY_MINUTES))
-    return found
+        each.append(Load(name, monday, round(minutes_asked), len(days_there) * DAY_MINUTES))
+    return each
 
 
 def absences(plan: Plan, who: Callable[[str | None], str]) -> list[Warning]:
     """The tasks that lie on days on which who is to do them is away."""
-    found = []
+    away = []
     for i, task in enumerate(plan.tasks):
         days = plan.days(i)
         if days is None or plan.is_parent(i):
@@ -77,9 +77,9 @@ def absences(plan: Plan, who: Callable[[str | None], str]) -> list[Warning]:
         for first, last in plan.away.get(task.role or "", ()):
             if first <= days[1] and days[0] <= last:
                 text = f"{task.title}: {who(task.role)} is away {span_words(first, last)}"
-                found.append(Warning("away", task.key, text))
+                away.append(Warning("away", task.key, text))
                 break
-    return found
+    return away
 
 
 def week_words(monday: int) -> str:

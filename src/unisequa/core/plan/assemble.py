@@ -163,14 +163,14 @@ class _Assembly:
 
     def values(self, scope: Scope) -> dict[str, Any]:
         """What placeholders and conditions of a scope may name."""
-        found = self._values.get(scope.prefix)
-        if found is None:
+        values = self._values.get(scope.prefix)
+        if values is None:
             moments = {key: None if at is None else self.grid.moment(at) for key, at in self.anchors.items()}
-            found = {**self.crew, **moments, **self.facts, "subject": self.occasion.subject}
+            values = {**self.crew, **moments, **self.facts, "subject": self.occasion.subject}
             for names, known in ((scope.roles, self.crew), (scope.anchors, moments), (scope.facts, self.facts)):
-                found |= {theirs: known.get(ours) for theirs, ours in names.items()}
-            self._values[scope.prefix] = found
-        return found
+                values |= {theirs: known.get(ours) for theirs, ours in names.items()}
+            self._values[scope.prefix] = values
+        return values
 
     def plan(self) -> Plan:
         steps, family, links = self._applying()
@@ -285,9 +285,9 @@ class _Assembly:
             parent=line[1].key if len(line) > 1 else None,
             waits=() if parent else tuple(self._waits(line)),
         )
-        found = with_dates_of(task, self.anchors, self.calendars)
-        self._rolled(found)
-        return found
+        dated = with_dates_of(task, self.anchors, self.calendars)
+        self._rolled(dated)
+        return dated
 
     def _waits(self, line: list[Placed]) -> Iterator[Awaited]:
         """What a step and its parents wait for in other runs."""

@@ -52,7 +52,7 @@ def network_of(
     for i, task in enumerate(tasks):
         if task.parent is not None:
             inner.setdefault(position[task.parent], []).append(i)
-    children = {i: tuple(found) for i, found in inner.items()}
+    children = {i: tuple(parts) for i, parts in inner.items()}
     dropped = {task.key for i, task in enumerate(tasks) if task.state == "dropped" and i not in children}
     activities = [
         _activity(task, calendars, floor, dates.get(task.key), i in children)

@@ -31,11 +31,11 @@ class Calendars:
         return name in self._made
 
     def __getitem__(self, name: str | None) -> WorkingCalendar:
-        found = self._made.get(name or self.default)
-        if found is None:
+        calendar = self._made.get(name or self.default)
+        if calendar is None:
             message = f'no calendar "{name}"{did_you_mean(name or "", self._made)}'
             raise DocumentError([Fault("calendar", message)])
-        return found
+        return calendar
 
     def of(self, task: Task) -> WorkingCalendar:
         """A task's calendar; a day off that its unrolled target falls on counts as worked for it alone."""
@@ -48,10 +48,10 @@ class Calendars:
 
     def unrolled(self, measure: Measure, day: int, edge: Edge, calendar: WorkingCalendar) -> WorkingCalendar:
         """A calendar with the day off that a measure falls on worked, where it is not to be rolled."""
-        found = standing_calendar(measure, day, edge, calendar)
-        if not isinstance(found, WithInterval):
-            return found
-        return self._own.setdefault((calendar.name, found.a, found.b), found)
+        standing = standing_calendar(measure, day, edge, calendar)
+        if not isinstance(standing, WithInterval):
+            return standing
+        return self._own.setdefault((calendar.name, standing.a, standing.b), standing)
 
     def with_slot(self, calendar: WorkingCalendar, slot: int) -> WorkingCalendar:
         """A calendar in which the day of a slot is worked, for one task that stands on it on purpose."""

@@ -73,10 +73,10 @@ class Plan:
 
     def above(self, position: int) -> Iterator[int]:
         """A task and its parents, from the inside out."""
-        found: int | None = position
-        while found is not None:
-            yield found
-            found = self.network.parent_of.get(found)
+        at: int | None = position
+        while at is not None:
+            yield at
+            at = self.network.parent_of.get(at)
 
     def read(self, position: int) -> tuple[int, int] | None:
         """A task's dates as people read them: first and last day, or two times; None while it is undated."""
@@ -90,12 +90,12 @@ class Plan:
         first to its last sub-step's."""
         if position not in self.network.children:
             return read(self.tasks[position], *span(position), self.grid)
-        found = [
+        spans = [
             dates
             for i in self.leaves(position)
             if self.tasks[i].state != "dropped" and (dates := read(self.tasks[i], *span(i), self.grid))
         ]
-        return (min(a for a, _ in found), max(b for _, b in found)) if found else None
+        return (min(a for a, _ in spans), max(b for _, b in spans)) if spans else None
 
     def days(self, position: int) -> tuple[int, int] | None:
         """The first and the last day that a task touches; None while it is undated."""
@@ -130,17 +130,17 @@ class Plan:
     def span(self) -> tuple[int, int] | None:
         """Start and finish of all that is not dropped, as boundaries."""
         s = self.schedule
-        found = [
+        spans = [
             (a, b)
             for a, b, task in zip(s.start, s.finish, self.tasks, strict=True)
             if a != UNDATED and task.state != "dropped"
         ]
-        return (min(a for a, _ in found), max(b for _, b in found)) if found else None
+        return (min(a for a, _ in spans), max(b for _, b in spans)) if spans else None
 
     def reach(self) -> tuple[int, int] | None:
         """First and last day of the whole plan as people read them."""
-        found = [days for i, t in enumerate(self.tasks) if t.state != "dropped" and (days := self.days(i))]
-        return (min(a for a, _ in found), max(b for _, b in found)) if found else None
+        reaches = [days for i, t in enumerate(self.tasks) if t.state != "dropped" and (days := self.days(i))]
+        return (min(a for a, _ in reaches), max(b for _, b in reaches)) if reaches else None
 
     def working_days(self) -> int | None:
         """Working days from the first to the last, both included."""
@@ -235,12 +235,12 @@ def with_spans(tasks: tuple[Task, ...], network: Network, result: Schedule, cale
     """The tasks with each parent's duration as the worked slots it spans."""
     if not network.children:
         return tasks
-    found = list(tasks)
+    placed = list(tasks)
     for i in network.children:
         spans = result.start[i] != UNDATED
         duration = calendars[tasks[i].calendar].count(result.start[i], result.finish[i]) if spans else 0
-        found[i] = replace(tasks[i], duration=duration)
-    return tuple(found)
+        placed[i] = replace(tasks[i], duration=duration)
+    return tuple(placed)
 
 
 def standing(
@@ -268,7 +268,7 @@ def standing(
 def replanned(plan: Plan, dates: Mapping[str, tuple[int, int]], **changes: object) -> Plan:
     """The plan with other tasks, links or calendars, standing on other dates; all else stays."""
     changed = replace(plan, **changes)  # type: ignore[arg-type]
-    found = standing(
+    anew = standing(
         changed.name,
         changed.tasks,
         changed.links,
@@ -279,6 +279,4 @@ def replanned(plan: Plan, dates: Mapping[str, tuple[int, int]], **changes: objec
         today=changed.today,
         end=changed.end,
     )
-    return replace(
-        changed, tasks=found.tasks, network=found.network, schedule=found.schedule, positions=found.positions
-    )
+    return replace(changed, tasks=anew.tasks, network=anew.network, schedule=anew.schedule, positions=anew.positions)

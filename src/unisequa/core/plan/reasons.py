@@ -58,16 +58,16 @@ def reasons(plan: Plan, position: int) -> list[Reason]:
     if plan.is_parent(position):
         return [_parts(plan, position)]
     stands = task.stands
-    found = [_standing(plan, position)] if stands else []
-    found += [reason for reason in _floors(plan, position) if not (stands and reason.binding)]
+    floors = [_standing(plan, position)] if stands else []
+    floors += [reason for reason in _floors(plan, position) if not (stands and reason.binding)]
     if stands:
-        return found
-    if not any(reason.binding for reason in found) and plan.direction == "backward" and task.when is None:
-        found += _followed(plan, position)
-    if not any(reason.binding for reason in found):
+        return floors
+    if not any(reason.binding for reason in floors) and plan.direction == "backward" and task.when is None:
+        floors += _followed(plan, position)
+    if not any(reason.binding for reason in floors):
         text = f"kept where it was put → {slot_words(dates[0], plan.grid)}"
-        found.append(_bound("kept", dates[0], True, text))
-    return found
+        floors.append(_bound("kept", dates[0], True, text))
+    return floors
 
 
 def why(plan: Plan, position: int) -> str:

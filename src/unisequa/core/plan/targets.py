@@ -61,12 +61,12 @@ def derived_dates(
     anchors: Mapping[str, int | None], derived: Mapping[str, Measure], calendars: Calendars
 ) -> dict[str, int | None]:
     """Anchors with those that are measured from others worked out, however deep."""
-    found = dict(anchors)
+    known = dict(anchors)
     left = dict(derived)
     while left:
         ready = [key for key, measure in left.items() if measure.anchor not in left]
         for key in ready or list(left):
             measure = left.pop(key)
-            base = found.get(measure.anchor)
-            found[key] = None if base is None else measured(base, measure, calendars[None])
-    return found
+            base = known.get(measure.anchor)
+            known[key] = None if base is None else measured(base, measure, calendars[None])
+    return known

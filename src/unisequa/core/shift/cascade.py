@@ -175,7 +175,7 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
         changes = tuple(
             moved[i] for i in sorted(moved, key=lambda i: (moved[i].cause != "edited", prepared.network.rank[i]))
         )
-        found = conflicts(prepared, changes, held, _finish(prepared, moved))
+        run_into = conflicts(prepared, changes, held, _finish(prepared, moved))
     except DateRangeError as error:
         raise ShiftError(f"{error}; choose a date nearer to today") from error
     states = tuple(
@@ -183,7 +183,7 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
         for i, task in sorted(prepared.tasks.items())
         if (task.state, task.fixed) != (plan.tasks[i].state, plan.tasks[i].fixed)
     )
-    return Cascade(plan, edits, mode, changes, states, tuple(found), _finish(prepared, moved), prepared, moved)
+    return Cascade(plan, edits, mode, changes, states, tuple(run_into), _finish(prepared, moved), prepared, moved)
 
 
 class _Following:

@@ -19,8 +19,8 @@ def conflicts(
     prepared: Prepared, changes: Sequence[Change], held: Sequence[Held], finish: tuple[int, int]
 ) -> list[Conflict]:
     """Everything that the shift itself brings about, the gravest first."""
-    found = list(_Conflicts(prepared, changes).all(held, finish))
-    return sorted(found, key=lambda conflict: _ORDER.index(conflict.kind))
+    run_into = list(_Conflicts(prepared, changes).all(held, finish))
+    return sorted(run_into, key=lambda conflict: _ORDER.index(conflict.kind))
 
 
 class _Conflicts:
@@ -63,9 +63,9 @@ class _Conflicts:
         return self.after.get(position, self.p.stands(position))
 
     def read(self, position: int, span: tuple[int, int]) -> tuple[int, int]:
-        found = read(self.p.task(position), *span, self.grid)
-        assert found
-        return found
+        dates = read(self.p.task(position), *span, self.grid)
+        assert dates
+        return dates
 
     def _broken(self) -> Iterator[Dependency]:
         """Links that a task which stands by itself no longer keeps because of this shift."""

@@ -103,10 +103,10 @@ def _state(plan: Plan, i: int) -> dict[str, Any]:
 
 
 def _fields(state: Mapping[str, Any]) -> dict[str, Any]:
-    found = {name: value for name, value in state.items() if name not in {"start", "finish"}}
-    if found.get("target"):
-        found["target"] = tuple(found["target"])
-    return found
+    changed = {name: value for name, value in state.items() if name not in {"start", "finish"}}
+    if changed.get("target"):
+        changed["target"] = tuple(changed["target"])
+    return changed
 
 
 def _link(link: LinkOf) -> list[Any]:

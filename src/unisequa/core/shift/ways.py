@@ -84,32 +84,32 @@ def ways_to(plan: Plan, key: str, day: int, most: int = 8) -> list[Way]:
     search = _Search(part, part.positions[key], day)
     if search.reached(()):
         return []
-    found = list(search.singles(()))
-    if not found and (together := search.together()):
-        found = [together]
-    cheapest = sorted(found, key=lambda way: (way.cost, way.moved, way.text))[: 2 * most]
+    reaching = list(search.singles(()))
+    if not reaching and (together := search.together()):
+        reaching = [together]
+    cheapest = sorted(reaching, key=lambda way: (way.cost, way.moved, way.text))[: 2 * most]
     counted = [replace(way, moved=len(cascade(plan, way.edits, "tighten").changes)) for way in cheapest]
     return sorted(counted, key=lambda way: (way.cost, way.moved, way.text))[:most]
 
 
 def _upstream(plan: Plan, goal: int) -> Plan:
     """The plan without what does not bear on a task, so that trying edits costs no more than it must."""
-    found: set[int] = set()
+    upstream: set[int] = set()
     queue = [goal]
     for i in queue:
-        if i in found:
+        if i in upstream:
             continue
-        found.add(i)
+        upstream.add(i)
         *_, top = plan.above(i)
         queue += [top, *plan.network.children.get(i, ())]
         queue += [link.source for link in plan.network.incoming[i]]
-    tasks = tuple(task for i, task in enumerate(plan.tasks) if i in found)
+    tasks = tuple(task for i, task in enumerate(plan.tasks) if i in upstream)
     keys = {task.key for task in tasks}
     schedule = plan.schedule
     dates = {
         task.key: (schedule.start[i], schedule.finish[i])
         for i, task in enumerate(plan.tasks)
-        if i in found and schedule.start[i] != UNDATED
+        if i in upstream and schedule.start[i] != UNDATED
     }
     links = tuple(link for link in plan.links if link.source in keys and link.target in keys)
     return replanned(plan, dates, tasks=tasks, links=links)
@@ -143,18 +143,18 @@ class _Search:
 
     def chain(self, plan: Plan) -> list[int]:
         """The task and what drives it, nearest first; of a parent its sub-steps."""
-        found = dict.fromkeys([self.goal, *plan.leaves(self.goal)])
-        for i in found.copy():
-            self._add(plan, i, found)
-        return [i for i in found if not plan.is_parent(i)][:MOST_TASKS]
+        chain = dict.fromkeys([self.goal, *plan.leaves(self.goal)])
+        for i in chain.copy():
+            self._add(plan, i, chain)
+        return [i for i in chain if not plan.is_parent(i)][:MOST_TASKS]
 
-    def _add(self, plan: Plan, i: int, found: dict[int, None]) -> None:
+    def _add(self, plan: Plan, i: int, chain: dict[int, None]) -> None:
         queue = [i]
         for t in queue:
             for driver in plan.schedule.drivers[t]:
                 for leaf in plan.leaves(driver):
-                    if leaf not in found and len(found) < 2 * MOST_TASKS:
-                        found[leaf] = None
+                    if leaf not in chain and len(chain) < 2 * MOST_TASKS:
+                        chain[leaf] = None
                         queue.append(leaf)
 
     def singles(self, given: tuple[Edit, ...]) -> Iterator[Way]:

@@ -38,8 +38,8 @@ def migrating_engine(url: str) -> Engine:
 
 def dangling(connection: object, url: str) -> list[str]:
     """Tables with rows that refer to nothing after a migration."""
-    found: list[str] = _module(url).dangling(connection)
-    return found
+    tables: list[str] = _module(url).dangling(connection)
+    return tables
 
 
 def clashed(error: DBAPIError) -> bool:

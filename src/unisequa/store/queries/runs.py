@@ -53,9 +53,9 @@ def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | Non
     if run is None:
         return None
     tasks, links = TaskRow.__table__, LinkRow.__table__
-    found = session.execute(select(tasks).where(tasks.c.run_id == run_id).order_by(tasks.c.position)).all()
+    task_rows = session.execute(select(tasks).where(tasks.c.run_id == run_id).order_by(tasks.c.position)).all()
     linked = session.execute(select(links).where(links.c.run_id == run_id).order_by(links.c.id)).all()
-    return run, RowsOfRun(cast(Sequence[TaskRow], found), cast(Sequence[LinkRow], linked))
+    return run, RowsOfRun(cast(Sequence[TaskRow], task_rows), cast(Sequence[LinkRow], linked))
 
 
 def last_shift(session: Session, run_id: int) -> ShiftRow | None:

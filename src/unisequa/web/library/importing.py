@@ -300,8 +300,8 @@ def attached(
     from urllib.parse import quote
 
     with store.reading() as session:
-        found, place = files.attachment(session, me, settings.data, template_id, edition, digest)
-    disposition = f"attachment; filename*=UTF-8''{quote(found.name)}"
+        kept, place = files.attachment(session, me, settings.data, template_id, edition, digest)
+    disposition = f"attachment; filename*=UTF-8''{quote(kept.name)}"
     return Response(
         place.read_bytes(), media_type="application/octet-stream", headers={"content-disposition": disposition}
     )

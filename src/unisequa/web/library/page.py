@@ -158,7 +158,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
                 condition=condition_words(step.only_if, template) if step.only_if else "",
             )
         )
-    found = Preview(
+    page = Preview(
         template_id,
         template.purpose,
         tuple(lines),
@@ -166,7 +166,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) ->
         ", ".join(anchor.label for anchor in template.anchors) or "none",
         ", ".join(fact.label for fact in template.facts) or "nothing",
     )
-    return render(request, "library/_preview.html", found)
+    return render(request, "library/_preview.html", page)
 
 
 def _lasts(template: Template, step: Step) -> str:

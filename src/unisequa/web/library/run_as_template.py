@@ -38,18 +38,18 @@ def look(
 ) -> Response:
     """Every step with its offset as it was and as it becomes."""
     with store.reading() as session:
-        found = actions.drawn(session, me, run_id, settings.day(), keep_dropped=dropped == "keep")
+        drawn_up = actions.drawn(session, me, run_id, settings.day(), keep_dropped=dropped == "keep")
     page = FromRunPage(
         "runs",
         run_id,
-        found.run,
-        found.template_name,
-        found.template_id,
-        found.may_edit,
-        f"{found.run}, as it went",
-        found.lines,
-        sum(not line.same for line in found.lines),
-        sum("was dropped" in line.note for line in found.lines),
+        drawn_up.run,
+        drawn_up.template_name,
+        drawn_up.template_id,
+        drawn_up.may_edit,
+        f"{drawn_up.run}, as it went",
+        drawn_up.lines,
+        sum(not line.same for line in drawn_up.lines),
+        sum("was dropped" in line.note for line in drawn_up.lines),
         dropped == "keep",
     )
     return render(request, "library/from_run.html", page)

@@ -48,14 +48,14 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
 
 def _documents(text: str) -> tuple[object, ...]:
     try:
-        found = json.loads(text or "[]")
+        documents = json.loads(text or "[]")
     except ValueError:
         raise Refused({"shift": "What the page holds of the shift cannot be read; reload the page."}) from None
-    if not isinstance(found, list):
+    if not isinstance(documents, list):
         raise Refused({"shift": "What the page holds of the shift is no list of edits; reload the page."})
-    if len(found) > MOST_EDITS:
+    if len(documents) > MOST_EDITS:
         raise Refused({"shift": f"A shift has at most {MOST_EDITS} edits; apply these first."})
-    return tuple(found)
+    return tuple(documents)
 
 
 def as_zoom(text: str) -> Zoom:

@@ -176,7 +176,7 @@ def _page(
 ) -> StartPage:
     template = on.template
     choices, typed_faults = _choices(session, on, form, today)
-    found = {**typed_faults, **(faults or {})}
+    wrong = {**typed_faults, **(faults or {})}
     plan: Plan | None = None
     missing: list[str] = []
     if not typed_faults:
@@ -188,10 +188,10 @@ def _page(
                 empty = not field(form, fault.path).strip()
                 missing.append(fault.message[:1].upper() + fault.message[1:])
                 if asked and (tried or not empty):
-                    found.setdefault(fault.path, missing[-1] + ".")
+                    wrong.setdefault(fault.path, missing[-1] + ".")
     everybody = [(str(person.id), person.name) for person in people(session)]
     names = dict(everybody)
-    crew = _roles(template, form, everybody, me, found)
+    crew = _roles(template, form, everybody, me, wrong)
     who = {ask.name.removeprefix("crew."): names.get(ask.value, ask.value) for ask in crew}
     by = "date" if field(form, "by", 10) == "date" else "who" if field(form, "by", 10) == "who" else "phase"
     reach = plan.reach() if plan else None
@@ -211,7 +211,7 @@ def _page(
                 a.required and a.from_ is None,
                 "worked out from another date unless you give it" if a.from_ else "" if a.required else "may stay open",
                 (),
-                found.get(f"anchors.{a.key}", ""),
+                wrong.get(f"anchors.{a.key}", ""),
                 day_words(choices.anchors[a.key], year=True) if a.key in choices.anchors else "",
             )
             for a in template.anchors
@@ -225,7 +225,7 @@ def _page(
                 f.required,
                 "",
                 tuple((c, c) for c in f.choices) or ((("yes", "yes"), ("no", "no")) if f.kind == "yes-no" else ()),
-                found.get(f"facts.{f.key}", ""),
+                wrong.get(f"facts.{f.key}", ""),
             )
             for f in template.facts
         ),
@@ -242,7 +242,7 @@ def _page(
         warnings=tuple(warnings[:MOST_LISTED]),
         more_warnings=max(0, len(warnings) - MOST_LISTED),
         missing=() if fresh and not typed_faults else tuple(missing),
-        faults=found,
+        faults=wrong,
     )
 
 
@@ -271,14 +271,14 @@ def _looks(template: Template, plan: Plan | None, who: Mapping[str, str]) -> lis
     if plan is None:
         return []
     order = {"deadline": 0, "drift": 1, "past": 2, "rolled": 3, "undated": 4}
-    found = [w.text for w in sorted(plan.warnings, key=lambda warning: order.get(warning.kind, 9))]
+    noticed = [w.text for w in sorted(plan.warnings, key=lambda warning: order.get(warning.kind, 9))]
     used = {task.role for task in plan.tasks}
     empty = [
         f"{role.label} is not filled yet: {count_words(sum(t.role == role.key for t in plan.tasks), 'task')}"
         for role in template.roles
         if role.key in used and not who.get(role.key)
     ]
-    return empty + found
+    return empty + noticed
 
 
 def _groups(template: Template, plan: Plan, who: Mapping[str, str], by: str) -> tuple[Group, ...]:

@@ -205,7 +205,7 @@ def _done(
             act(session)
     except Refused as error:
         with store.reading() as session:
-            found = _page(session, me, template_id, faults=error.faults)
-        return form_again(request, "template/editions.html", found, error.faults)
+            page_again = _page(session, me, template_id, faults=error.faults)
+        return form_again(request, "template/editions.html", page_again, error.faults)
     where = f"/templates/{template_id}/editions" if page else f"/templates/{template_id}"
     return RedirectResponse(where, status_code=303)

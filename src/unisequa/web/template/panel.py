@@ -173,27 +173,27 @@ def _panel(
 
 def _same(texts: Iterable[str | None]) -> str:
     """What they all say; nothing where they differ."""
-    found = {text or "" for text in texts}
-    return found.pop() if len(found) == 1 else ""
+    distinct = {text or "" for text in texts}
+    return distinct.pop() if len(distinct) == 1 else ""
 
 
 def _neighbours(template: Template, key: str, titles: Mapping[str, str], *, into: bool) -> list[Neighbour]:
-    found = []
+    neighbours = []
     for link in template.links:
         if (link.to if into else link.from_) == key:
             other = link.from_ if into else link.to
             lag = "" if not link.lag else f" {link.lag:+d}" if isinstance(link.lag, int) else f" +{link.lag}"
             unit = "" if not link.lag or isinstance(link.lag, str) else " d" if link.unit == "elapsed" else " wd"
             kind = "" if link.type == "FS" else f" {link.type}"
-            found.append(
+            neighbours.append(
                 Neighbour(other, titles.get(other, other), f"{kind}{lag}{unit}", link.from_, link.to, link.type)
             )
-    return found
+    return neighbours
 
 
 def _builder(template: Template, text: str) -> str:
     """What the script that puts conditions together starts from, as JSON."""
-    found = condition_of(text) if text else None
+    condition = condition_of(text) if text else None
     kinds = [
         {"key": fact.key, "label": fact.label, "kind": fact.kind, "choices": fact.choices} for fact in template.facts
     ] + [
@@ -201,14 +201,16 @@ def _builder(template: Template, text: str) -> str:
         for a in template.anchors
         if not a.required or a.from_
     ]
-    clauses = [{"fact": c.fact, "operator": c.operator, "value": c.value} for c in found.clauses] if found else []
+    clauses = (
+        [{"fact": c.fact, "operator": c.operator, "value": c.value} for c in condition.clauses] if condition else []
+    )
     return json.dumps(
         {
             "facts": kinds,
             "operators": {kind: [[o, OPERATORS[o]] for o in names] for kind, names in BY_KIND.items()},
-            "joiner": found.joiner if found else "and",
+            "joiner": condition.joiner if condition else "and",
             "clauses": clauses,
-            "raw": text if text and found is None else "",
+            "raw": text if text and condition is None else "",
         }
     )
 
@@ -226,8 +228,10 @@ def _included(session: Session, me: Actor, edition: EditionSeen, included: Inclu
     include = next(include for include in template.includes if include.key == key.split(".", maxsplit=1)[0])
     inner = included.library.find(include.template)
     home = inner if inner and any(step.key == placed.step.key for step in inner.steps) else None
-    found = _panel(session, me, edition, home or template, [placed.step], editable=False) if home else _nothing(edition)
-    values = {f: getattr(found, f) for f in found.__dataclass_fields__}
+    inside = (
+        _panel(session, me, edition, home or template, [placed.step], editable=False) if home else _nothing(edition)
+    )
+    values = {f: getattr(inside, f) for f in inside.__dataclass_fields__}
     return StepPanel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})
 
 

@@ -18,30 +18,30 @@ MOST_WARNINGS = 60
 Json = dict[str, Any]
 
 
-def on_dates(model: Json, found: Rehearsed) -> Json:
+def on_dates(model: Json, rehearsal: Rehearsed) -> Json:
     """The sheet's model with the places of its steps on the calendar; or as it was, with what is missing."""
-    plan = found.plan
-    note: Json = {"faults": dict(found.faults), "warnings": [], "load": None, "name": "", "span": ""}
+    plan = rehearsal.plan
+    note: Json = {"faults": dict(rehearsal.faults), "warnings": [], "load": None, "name": "", "span": ""}
     if plan is None:
         return model | {"rehearsal": note}
-    rolled = {w.task: w.text for w in found.warnings if w.kind == "rolled"}
-    away = {w.task: w.text for w in found.warnings if w.kind == "away"}
+    rolled = {w.task: w.text for w in rehearsal.warnings if w.kind == "rolled"}
+    away = {w.task: w.text for w in rehearsal.warnings if w.kind == "away"}
     lines = []
     for line in model["lines"]:
         kept = {key: value for key, value in line.items() if key not in {"s", "dr", "cr"}}
         if line["k"] in plan.positions:
-            kept |= _line(plan, plan.position(line["k"]), found)
+            kept |= _line(plan, plan.position(line["k"]), rehearsal)
             kept |= {"rolled": rolled.get(line["k"], ""), "away": away.get(line["k"], "")}
         else:
             kept |= {"da": "not in this case", "gone": True}
         lines.append({key: value for key, value in kept.items() if value or key in {"k", "n"}})
     first, days = _reach(plan)
     note |= {
-        "warnings": [warning.text for warning in found.warnings[:MOST_WARNINGS]],
-        "count": len(found.warnings),
+        "warnings": [warning.text for warning in rehearsal.warnings[:MOST_WARNINGS]],
+        "count": len(rehearsal.warnings),
         "name": plan.name,
         "span": _span(plan),
-        "load": _load(found),
+        "load": _load(rehearsal),
     }
     per = plan.grid.per_day
     return model | {
@@ -76,16 +76,16 @@ def _day(plan: Plan, at: int | None) -> float | None:
     return None if at is None else at / plan.grid.per_day - (0.5 if plan.grid.per_day > 1 else 0)
 
 
-def _line(plan: Plan, i: int, found: Rehearsed) -> Json:
+def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
     schedule, per = plan.schedule, plan.grid.per_day
     dates, task = plan.read(i), plan.tasks[i]
     if dates is None or schedule.start[i] == UNDATED:
-        return {"t": task.title, "da": "no date yet", "who": found.who(task.role)}
+        return {"t": task.title, "da": "no date yet", "who": rehearsal.who(task.role)}
     slack, late = schedule.total_slack[i], schedule.late_finish[i]
     drift = plan.drift(i) or 0
     return {
         "t": task.title,
-        "who": found.who(task.role),
+        "who": rehearsal.who(task.role),
         "s": [
             schedule.start[i] / per if per > 1 else schedule.start[i],
             schedule.finish[i] / per if per > 1 else schedule.finish[i],
@@ -122,13 +122,13 @@ def _reach(plan: Plan) -> tuple[int, int]:
     return first, min(max(days) + margin + 3 - first, MOST_DAYS)
 
 
-def _load(found: Rehearsed) -> Json | None:
+def _load(rehearsal: Rehearsed) -> Json | None:
     """People by weeks, hours asked and hours there are."""
-    if not found.load:
+    if not rehearsal.load:
         return None
-    mondays = sorted({load.monday for load in found.load})
-    people = sorted({load.who for load in found.load})
-    cells = {(load.who, load.monday): load for load in found.load}
+    mondays = sorted({load.monday for load in rehearsal.load})
+    people = sorted({load.who for load in rehearsal.load})
+    cells = {(load.who, load.monday): load for load in rehearsal.load}
 
     def cell(who: str, monday: int) -> list[Any] | None:
         load = cells.get((who, monday))

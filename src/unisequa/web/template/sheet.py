@@ -31,8 +31,8 @@ Json = dict[str, Any]
 
 def sheet_model(template: Template, seen: Outline, library: Library, checks: Iterable[Finding]) -> Json:
     """All that the sheet shows of a template."""
-    found = list(checks)
-    lines_listed = listed(found)
+    entries = list(checks)
+    lines_listed = listed(entries)
     into: dict[str, list[Link]] = {}
     for link in template.links:
         into.setdefault(link.to, []).append(link)
@@ -71,9 +71,9 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
             })
             for line in lines_listed[:MOST_CHECKS]
         ],
-        "count": len(found),
+        "count": len(entries),
         "rest": max(len(lines_listed) - MOST_CHECKS, 0),
-        "bars": sum(f.bars for f in found),
+        "bars": sum(f.bars for f in entries),
         "head": _head(template, seen, sum(part["head"]["count"] for part in included)),
     }  # fmt: skip
 

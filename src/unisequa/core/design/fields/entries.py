@@ -75,8 +75,8 @@ def _measured(name: str, column: str, **more: Any) -> Field:
     """A field that is a date measured from an anchor."""
 
     def text_of(template: Template, step: Step) -> str:
-        found = getattr(step, name)
-        return when_words(found, template.anchors) if found is not None else ""
+        measured = getattr(step, name)
+        return when_words(measured, template.anchors) if measured is not None else ""
 
     return Field(
         name, column, text_of,

@@ -36,7 +36,7 @@ def to_phase(template: Template, keys: Sequence[str], word: str) -> Template:
             template, phase = add_named(template, "phases", word)
     here = {row.step.key: row.phase for row in rows(template)}
     wanted = [key for key in tops(template, keys) if here[key] != phase]
-    there = [key for key, found in here.items() if found == phase]
+    there = [key for key, its_phase in here.items() if its_phase == phase]
     return move(template, wanted, Place(there[-1] if there else None, phase)) if wanted else template
 
 

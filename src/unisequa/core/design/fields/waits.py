@@ -33,14 +33,14 @@ def typed_waits(text: str, template: Template) -> tuple[Wait, ...]:
 
 
 def _typed(line: str, template: Template) -> Wait:
-    found = _LINE.match(" ".join(line.split()))
-    if not found:
+    line_match = _LINE.match(" ".join(line.split()))
+    if not line_match:
         raise TypedError(f'"{line.strip()}" is no wait; write the template, a colon, the step: Month-end close: closed')
     if not template.anchors:
         raise TypedError("there is no anchor whose date tells which run is meant; add one first")
-    anchor = _anchor(found["anchor"] or "", template)
-    theirs = found["theirs"] if found["theirs"] != anchor else None
-    return Wait(template=found["template"], step=found["step"], anchor=anchor, their_anchor=theirs)
+    anchor = _anchor(line_match["anchor"] or "", template)
+    theirs = line_match["theirs"] if line_match["theirs"] != anchor else None
+    return Wait(template=line_match["template"], step=line_match["step"], anchor=anchor, their_anchor=theirs)
 
 
 def _anchor(word: str, template: Template) -> str:
@@ -118,10 +118,10 @@ def circle_of(template: Template, key: str, wait: Wait, library: Library) -> lis
             title = next((step.title for step in template.steps if step.key == key), key)
             return [*dict.fromkeys(way), title]
         if here[0] not in jobs:
-            found = library.find(here[0])
-            if found is None:
+            awaited = library.find(here[0])
+            if awaited is None:
                 continue
-            jobs[here[0]] = _opened(found, library)
+            jobs[here[0]] = _opened(awaited, library)
         for before in _before(jobs[here[0]], here, template, library):
             if before not in came:
                 came[before] = here
@@ -130,9 +130,9 @@ def circle_of(template: Template, key: str, wait: Wait, library: Library) -> lis
 
 
 def _node(wait: Wait, template: Template, library: Library) -> Node:
-    found = library.find(wait.template)
+    awaited = library.find(wait.template)
     same = Library([(template.name, template)]).find(wait.template)
-    return (template.name if same else found.name if found else wait.template, wait.step)
+    return (template.name if same else awaited.name if awaited else wait.template, wait.step)
 
 
 def _before(job: Template, here: Node, template: Template, library: Library) -> Iterator[Node]:
@@ -150,16 +150,16 @@ def _before(job: Template, here: Node, template: Template, library: Library) -> 
 def _family(job: Template, key: str) -> set[str]:
     """A step with what it is a part of and what is a part of it."""
     parents = {step.key: step.parent for step in job.steps}
-    found = {key}
+    family = {key}
     above = parents.get(key)
-    while above is not None and above not in found:
-        found.add(above)
+    while above is not None and above not in family:
+        family.add(above)
         above = parents.get(above)
     below: Sequence[str] = [key]
     while below:
-        below = [child for child, parent in parents.items() if parent in below and child not in found]
-        found.update(below)
-    return found
+        below = [child for child, parent in parents.items() if parent in below and child not in family]
+        family.update(below)
+    return family
 
 
 def _opened(template: Template, library: Library) -> Template:

@@ -57,13 +57,13 @@ def read(document: object, plan: Plan) -> Edit:
     if not isinstance(document, Mapping):
         raise DocumentError([Fault("", 'an edit is written as {"edit": "move", "task": …, "start": …}')])
     kind = document.get("edit")
-    found = BY_KIND.get(kind) if isinstance(kind, str) else None
-    if found is None:
+    of_kind = BY_KIND.get(kind) if isinstance(kind, str) else None
+    if of_kind is None:
         said = f'no edit "{kind}"{did_you_mean(str(kind), BY_KIND)}' if "edit" in document else "says which edit it is"
         raise DocumentError([Fault("edit", said)])
-    known = {_name(one): one for one in _fields(found)}
+    known = {_name(one): one for one in _fields(of_kind)}
     faults = [
-        Fault(str(name), f"{found.kind} has no such key{did_you_mean(str(name), known)}")
+        Fault(str(name), f"{of_kind.kind} has no such key{did_you_mean(str(name), known)}")
         for name in document
         if name != "edit" and name not in known
     ]
@@ -79,7 +79,7 @@ def read(document: object, plan: Plan) -> Edit:
             faults.append(Fault(name, str(error)))
     if faults:
         raise DocumentError(faults)
-    return found(**values)
+    return of_kind(**values)
 
 
 def read_all(documents: object, plan: Plan) -> list[Edit]:
@@ -172,15 +172,15 @@ def pair(text: str) -> tuple[str, str]:
 
 
 def _link(text: str, names: Iterable[str]) -> Document:
-    found = _LINK.match(text)
-    if not found or (found["lag"] is not None and "lag" not in names):
+    parts = _LINK.match(text)
+    if not parts or (parts["lag"] is not None and "lag" not in names):
         shape = "P:S, P:S:TYPE or P:S:TYPE:LAG" if "lag" in names else "P:S or P:S:TYPE"
         raise ValueError(f'"{text}" must be {shape}, the type one of FS, SS, FF, SF')
-    document = {"from": found["from"], "to": found["to"]}
-    if found["type"]:
-        document["type"] = found["type"].upper()
-    if found["lag"]:
-        lag = found["lag"].strip()
+    document = {"from": parts["from"], "to": parts["to"]}
+    if parts["type"]:
+        document["type"] = parts["type"].upper()
+    if parts["lag"]:
+        lag = parts["lag"].strip()
         document |= {"lag": lag.removesuffix("e").strip(), "unit": "elapsed" if lag.endswith("e") else "working"}
     return document
 
@@ -256,10 +256,10 @@ def _length(value: object, one: Field[Any], plan: Plan, document: Mapping[Any, A
         return int(digits) * (per_day if grid.per_day > 1 else 1) * (-1 if number[:1] == "-" else 1)
     if grid.per_day == 1:
         raise ValueError(f'"{value}" is no whole number of days')
-    found = read_span(number, per_day)
-    if found < 0 and not signed:
+    span = read_span(number, per_day)
+    if span < 0 and not signed:
         raise ValueError(f'"{value}" is less than nothing')
-    return found
+    return span
 
 
 _READERS: Mapping[str, Callable[[object, Field[Any], Plan, Mapping[Any, Any]], Any]] = {
