@@ -222,7 +222,7 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     assert waiting.status_code == 422 and "is not open to you" in waiting.json()["error"]["message"]
     columns = sheet.edit(op="column", keys=["party"], field="waits_for", values=["Issue of the bulletin: print"])
     assert columns.status_code == 422 and "is not open to you" in columns.json()["error"]["message"]
-    for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup", f"{sheet.path}/elsewhere"):
+    for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup", f"{sheet.path}/awaitable"):
         assert "bulletin" not in sheet.browser.get(page).text
     content = document([], name="Copy", includes=[{"key": "b", "template": "Issue of the bulletin"}])
     browser.get("/import")

@@ -283,15 +283,15 @@ class _Reading:
         away = {
             role: tuple(
                 (self.day(f"away.{role}", a.from_, _DAYS) or 1, self.day(f"away.{role}", a.to, _DAYS) or 1)
-                for a in awaited_there
+                for a in spells
             )
-            for role, awaited_there in d.away.items()
+            for role, spells in d.away.items()
         }
         day_labels = tuple((self.day("day_labels", one.date) or 0, one.label) for one in d.day_labels)
         if self.faults:
             raise DocumentError(self.faults)
         try:
-            awaited_there = standing(
+            plan = standing(
                 d.name,
                 tasks,
                 tuple(LinkOf(k.from_, k.to, k.type, k.lag, k.unit) for k in d.links),
@@ -307,7 +307,7 @@ class _Reading:
         except DateRangeError as error:
             raise DocumentError([Fault("tasks", str(error))]) from error
         return replace(
-            awaited_there,
+            plan,
             derived=dict(d.derived_anchors),
             direction=d.direction,
             crew=dict(d.crew),

@@ -56,7 +56,7 @@ def forward(network: Network) -> Early:
     return Early(*boundaries_of(network, numbers, spans.known), numbers)
 
 
-def standing(network: Network, start: Sequence[int], finish: Sequence[int]) -> Early:
+def early_at(network: Network, start: Sequence[int], finish: Sequence[int]) -> Early:
     """Activities at given boundaries, which may be a run's own rather than :func:`forward`'s.
 
     A parent's are found from its children's.

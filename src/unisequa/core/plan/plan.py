@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from unisequa.core.calendars.grid import DAYS, Grid
 from unisequa.core.documents.template import Measure
 from unisequa.core.network.backward import Schedule, backward, schedule
-from unisequa.core.network.forward import standing as standing_at
+from unisequa.core.network.forward import early_at
 from unisequa.core.network.latest import latest_places
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED
@@ -260,7 +260,7 @@ def standing(
     finish = [dates.get(task.key, (UNDATED, UNDATED))[1] for task in tasks]
     network = network_of(tasks, links, calendars, [b if b != UNDATED else None for b in start], dates)
     positions = {task.key: i for i, task in enumerate(tasks)}
-    result = backward(network, standing_at(network, start, finish), end)
+    result = backward(network, early_at(network, start, finish), end)
     tasks = with_spans(tasks, network, result, calendars)
     return Plan(name, tasks, links, network, result, calendars, anchors, labels, (), today, end, positions)
 

@@ -36,7 +36,7 @@ def counts_from(rule: SignOff | None, done: int, calendar: WorkingCalendar, valu
     done : int
         The day on which it was done.
 
-    >>> friday = 739_836  # 7 August 2026
+    >>> friday = 739_835  # 7 August 2026
     >>> counts_from(SignOff(role="lead", by_itself=2), friday, WorkingCalendar(), {}) - friday
     5
     """

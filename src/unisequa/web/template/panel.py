@@ -115,7 +115,7 @@ def panel(
     return render(request, "template/_panel.html", {"p": shown})
 
 
-@router.get("/templates/{template_id}/elsewhere")
+@router.get("/templates/{template_id}/awaitable")
 def steps_of_others(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
     """The steps of other released templates that a step here may wait for, to choose from while typing."""
     with store.reading() as session:

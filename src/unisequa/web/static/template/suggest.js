@@ -138,7 +138,7 @@ let others = null;
 document.addEventListener("focusin", (/** @type {any} */ event) => {
   if (event.target.id !== "p-waits_for" || others) return;
   others = [];
-  fetch(`${Sheet.path()}/elsewhere`).then((answer) => (answer.ok ? answer.json() : [])).then((found) => {
+  fetch(`${Sheet.path()}/awaitable`).then((answer) => (answer.ok ? answer.json() : [])).then((found) => {
     others = found;
     if (document.activeElement === event.target && event.target.value !== event.target.defaultValue) event.target.dispatchEvent(new Event("input"));
   });
