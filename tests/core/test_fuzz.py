@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.documents import cases
+from tests.core.drawn_documents import cases
 from tests.plans import document, step
 from tests.test_cli import run
 from unisequa.core.documents.calendar import CalendarDocument

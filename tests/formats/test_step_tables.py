@@ -13,7 +13,7 @@ import pytest
 import yaml
 from hypothesis import assume, given
 
-from tests.core.documents import cases
+from tests.core.drawn_documents import cases
 from tests.plans import step, template
 from unisequa.core.design.step_table import CellFault, guess, read_rows
 from unisequa.core.documents.checks import read_template

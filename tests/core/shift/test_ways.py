@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.documents import cases, planned_case
-from tests.core.test_whole_plans import Case
+from tests.core.drawn_documents import cases, planned_case
+from tests.core.plan.test_whole_plans import Case
 from tests.plans import day, plan, step
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.shift.cascade import cascade

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_schedule import BASE, holds, networks
+from tests.core.network.test_schedule import BASE, holds, networks
 from tests.plans import dates, day, plan, step
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.network import Network

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.checker import Checker
-from tests.core.documents import GO, cases, checker, planned_case
-from tests.core.test_whole_plans import Case, times_of
+from tests.core.drawn_documents import GO, cases, checker, planned_case
+from tests.core.plan.test_whole_plans import Case, times_of
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, cascade

@@ -14,7 +14,7 @@ from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.backward import schedule
 from unisequa.core.network.network import Network
 
-PSPLIB = Path(__file__).parents[2] / ".venv" / "psplib" / "data"
+PSPLIB = Path(__file__).parents[3] / ".venv" / "psplib" / "data"
 EVERY_DAY = WorkingCalendar("every day", "1111111")
 BASE = 739_621
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from tests.core.documents import GO, cases
+from tests.core.drawn_documents import GO, cases
 from tests.plans import document, plan, step, template
 from unisequa.core.design.findings import findings, listed
 from unisequa.core.design.outline import outline

@@ -7,7 +7,7 @@ from typing import Any
 
 from hypothesis import given
 
-from tests.core.documents import cases, checker, planned_case
+from tests.core.drawn_documents import cases, checker, planned_case
 from unisequa.core.errors import DocumentError
 from unisequa.core.network.forward import forward
 from unisequa.core.plan.plan import Plan
