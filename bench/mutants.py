@@ -32,7 +32,7 @@ from typing import Any
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "unisequa"
 AIMS = {"core": 0.90, "actions": 0.85}
-EXAMPLES, BUDGET, PATIENCE = "60", 30.0, 90
+EXAMPLES, BUDGET, PATIENCE = "25", 60.0, 120
 """Random examples a property tries; seconds of tests for a fault; seconds until a fault counts as caught because it
 never ends."""
 
@@ -94,6 +94,9 @@ def faulty(tree: ast.Module, number: int) -> str:
 
 
 def _places(tree: ast.AST) -> Iterator[tuple[ast.AST, str, int | None, ast.AST]]:
+    """Every node that may be changed; what only narrows types or states what always holds is passed over."""
+    if isinstance(tree, ast.Assert) or (isinstance(tree, ast.keyword) and tree.arg == "strict"):
+        return
     for name, value in ast.iter_fields(tree):
         if name in {"annotation", "returns", "decorator_list", "type_params"}:
             continue

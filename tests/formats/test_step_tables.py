@@ -149,3 +149,23 @@ def test_the_network_is_read_by_a_general_purpose_library_as_it_is() -> None:
     assert list(networkx.topological_sort(graph)) == ["a", "b", "c"]
     assert graph.edges["a", "b"] == {"type": "FS", "lag": "1", "unit": "working", "id": "link-0"}
     assert graph.nodes["a"]["when"] == "start 0 wd" and graph.nodes["a"]["duration"] == "2"
+
+
+def test_new_roles_and_phases_of_a_table_are_made_and_a_circle_in_it_is_a_fault() -> None:
+    columns = ["title", "role", "phase", "follows"]
+    read = read_rows(template([step("x")]), [["A", "Night watch", "First half", ""], ["B", "", "", "A"]], columns)
+    assert (read.faults, read.new_roles, read.new_phases) == ((), ("Night watch",), ("First half",))
+    assert [(r.key, r.label) for r in read.template.roles] == [("night_watch", "Night watch")]
+    assert [(p.key, p.label) for p in read.template.phases] == [("first-half", "First half")]
+    b = next(s for s in read.template.steps if s.title == "B")
+    a = next(s for s in read.template.steps if s.title == "A")
+    assert (a.role, a.phase, b.role) == ("night_watch", "first-half", None)
+    assert [(k.from_, k.to) for k in read.template.links] == [(a.key, b.key)]
+    circle = read_rows(template([step("x")]), [["A", "B"], ["B", "A"]], ["title", "follows"])
+    assert circle.faults and "circle" in circle.faults[0].message and circle.template.steps[0].key == "x"
+
+
+def test_without_a_column_of_links_those_between_steps_that_stay_are_kept() -> None:
+    before = template([step("a"), step("b"), step("c")], "a>b", "b>c")
+    read = read_rows(before, [["a", "A"], ["b", "B again"]], ["key", "title"])
+    assert [(k.from_, k.to) for k in read.template.links] == [("a", "b")]

@@ -10,6 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from unisequa.core.calendars.days import LAST_DAY, WorkingCalendar
+from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.holidays import public_holidays
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.measures import measured, roll_day
@@ -118,3 +119,8 @@ def test_the_end_of_time_is_an_error_and_not_an_endless_search() -> None:
         WorkingCalendar().advance(LAST_DAY - 3, 50)
     with pytest.raises(DateRangeError):
         WorkingCalendar("never", "0000000", extra=[BASE]).advance(BASE + 1, 1)
+
+
+def test_minutes_are_written_in_days_hours_and_minutes() -> None:
+    assert [span_text(n) for n in (0, 59, 60, 90, 1439, -65)] == ["0m", "59m", "1h", "1h 30m", "23h 59m", "-1h 5m"]
+    assert [span_text(n, 480) for n in (480, 540, 545)] == ["1d", "1d 1h", "1d 1h 5m"]

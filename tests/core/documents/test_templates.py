@@ -272,3 +272,28 @@ def test_a_document_broken_anywhere_gives_a_plan_or_faults_and_never_breaks(data
         assert error.faults and all(fault.message for fault in error.faults)
     else:
         assert len(found.tasks) <= 3
+
+
+def test_what_is_typed_is_named_in_what_it_is_refused_with() -> None:
+    steps = template([step("till", title="Count the till")]).steps
+    with pytest.raises(TypedError, match='no step "tell"; did you mean "till"'):
+        typed_follows("tell +2 wd", steps)
+    with pytest.raises(TypedError, match=r'^"till [+]99999 wd": the lag is longer than 36500 days'):
+        typed_follows("till +99999 wd", steps)
+
+
+def test_an_offset_typed_anew_keeps_its_roll_and_end_unless_it_says_another() -> None:
+    anchors = (Anchor(key="go", label="Go"),)
+    before = typed_when("start +3 wd", anchors)
+    assert before
+    before = before.model_copy(update={"roll": "preceding"})
+    again = typed_when("+5 wd", anchors, before)
+    assert again and (again.offset, again.roll) == (5, "preceding")
+    new = typed_when("+5 wd", anchors)
+    assert new and (new.roll, new.edge) == ("following", "finish")
+
+
+def test_a_run_is_named_after_its_people_or_their_roles() -> None:
+    found = template([step("a", 1, 0)], naming="{{ lead }} at work", roles=[{"key": "lead", "label": "The lead"}])
+    assert run_name(found, Occasion(crew={"lead": "Mo"})) == "Mo at work"
+    assert run_name(found, Occasion()) == "The lead at work"

@@ -223,3 +223,39 @@ def test_what_a_shift_breaks_is_told_once_and_only_if_it_broke_it() -> None:
     assert [c.kind for c in broken.conflicts].count("fixed") == 1
     assert kinds(broken.after(), Duration("a", 5)) == []  # it was broken before
     assert kinds(fixed, Close(day("2026-06-04"), day("2026-06-04"))) == []  # another day than that of the fixed one
+
+
+def test_what_a_push_cannot_give_is_told_with_its_earliest_date() -> None:
+    result = cascade(row(), [Move("b", day("2026-06-01"))])
+    assert [c.text for c in result.conflicts] == ["B cannot start Mon 1 Jun: it follows A; Wed 3 Jun is the earliest"]
+
+
+def test_a_parent_not_done_after_all_opens_its_sub_steps_again() -> None:
+    found = plan([step("p"), step("x", 1, 0, parent="p"), step("y", 1, parent="p")], "x>y")
+    done = cascade(found, [Done("p", day("2026-06-02"))]).after()
+    assert {task.key: task.state for task in done.tasks if task.key != "p"} == {"x": "done", "y": "done"}
+    again = cascade(done, [NotDone("p")]).after()
+    assert {task.state for task in again.tasks if task.key != "p"} == {"waiting"}
+    with pytest.raises(ShiftError, match="P has no sub-step that this could be done with"):
+        cascade(again, [NotDone("p")])
+
+
+def test_tightened_what_opens_the_job_stays_and_what_follows_nothing_any_more_opens_it() -> None:
+    found = plan([step("a", 1), step("b", 2)], "a>b")
+    assert after(found, Duration("a", 2), mode="tighten")["a"] == ("2026-06-01", "2026-06-02")
+    late = cascade(found, [Move("b", day("2026-06-10"))]).after()
+    assert after(late, RemoveLink("a", "b"), mode="tighten")["b"] == ("2026-06-01", "2026-06-02")
+
+
+def test_a_deadline_is_missed_from_the_day_after_it() -> None:
+    found = plan([step("a", 1, 0), step("b", 1, deadline={"anchor": "go", "offset": 2})], "a>b")
+    assert kinds(found, Duration("a", 2)) == []  # B on Wednesday, by when it is due
+    assert kinds(found, Duration("a", 3)) == ["deadline"]
+    assert kinds(cascade(found, [Duration("a", 3)]).after(), Duration("a", 4)) == []  # it was missed before
+
+
+def test_what_is_begun_before_what_it_follows_is_told_only_where_the_shift_did_it() -> None:
+    begun = cascade(row(), [Begun("b", day("2026-06-02"))])
+    assert [c.kind for c in begun.conflicts] == []  # its start is what it is
+    ended = cascade(row(), [Begun("c", day("2026-06-08")), Duration("b", 9)])
+    assert dates(ended.after())["c"][0] == "2026-06-08"
