@@ -24,8 +24,9 @@ PORT = 8431
 
 def drag(page: Page, key: str, days: int) -> None:
     """Drag a bar by whole days."""
-    page.evaluate(f"showBar('{key}')")
-    box = page.locator(f'#field .mk[data-k="{key}"] .hit').bounding_box()
+    bar = page.locator(f'#field .mk[data-k="{key}"] .hit')
+    bar.scroll_into_view_if_needed()
+    box = bar.bounding_box()
     assert box
     x, y = box["x"] + 8, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
