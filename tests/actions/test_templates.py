@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import pytest
 
 from tests.plans import document, step
 from tests.site import Site, job
+from unisequa.actions.history import of_template
 from unisequa.actions.lookback import run_as_template
 from unisequa.actions.runs.seeing import list_runs, run_of, task_of
 from unisequa.actions.runs.start import Choices, start_run
-from unisequa.actions.templates import drafts, editions, rights
+from unisequa.actions.templates import drafts, editions, files, rights
 from unisequa.actions.templates import library as templates
 from unisequa.actions.templates.seeing import edition_of
 from unisequa.actions.templates.sheet import see_sheet
@@ -24,7 +26,7 @@ from unisequa.core.documents.template import Template
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.store.documents import template_of, template_of_run
 from unisequa.store.queries.runs import run_by_id
-from unisequa.store.tables import Leave
+from unisequa.store.tables import Leave, Person
 from unisequa.web.template.view import as_sent
 
 TODAY = dt.date(2026, 6, 3)
@@ -281,3 +283,73 @@ def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
         assert plan and [task.title for task in plan.tasks][2] == "Print for ‹ nobody ›"
         found = ask(anchors={"go": "8 jun"}, facts={"number": "3"}, crew={"writer": str(site.people["Bela"])})
         assert [w.text for w in found.warnings if w.kind == "away"] == ["Draft: Bela is away Mon 8 – Tue 9 Jun"]
+
+
+ACTS: dict[str, tuple[str, Callable[[Any, Any, Site], Any]]] = {
+    "edit": ("edit", lambda s, who, site: drafts.edit_draft(s, who, site.template, lambda t: t)),
+    "undo": ("edit", lambda s, who, site: drafts.undo(s, who, site.template)),
+    "redo": ("edit", lambda s, who, site: drafts.redo(s, who, site.template)),
+    "release": ("edit", lambda s, who, site: editions.release(s, who, site.template)),
+    "retire": ("edit", lambda s, who, site: editions.retire(s, who, site.template, 1)),
+    "go back": ("edit", lambda s, who, site: editions.go_back(s, who, site.template, 1)),
+    "discard": ("edit", lambda s, who, site: editions.discard_draft(s, who, site.template)),
+    "what a release changes": ("edit", lambda s, who, site: editions.releasable(s, who, site.template)),
+    "open": ("own", lambda s, who, site: rights.open_to(s, who, site.template, "look")),
+    "give": ("own", lambda s, who, site: rights.give_right(s, who, site.template, site.people["Cleo"], "edit")),
+    "hand over": ("own", lambda s, who, site: rights.hand_over(s, who, site.template, site.people["Cleo"])),
+    "attach": ("edit", lambda s, who, site: files.attach(s, who, Path("."), site.template, "draft", "a.txt", b"x")),
+    "see": ("look", lambda s, who, site: templates.shown_template(s, who, site.template)),
+    "editions": ("look", lambda s, who, site: editions.see_editions(s, who, site.template)),
+    "copy": ("look", lambda s, who, site: templates.duplicate(s, who, site.template)),
+}
+
+
+@pytest.mark.parametrize("name", ACTS)
+def test_nothing_is_done_with_a_template_by_who_may_not(name: str, site: Site) -> None:
+    needs, act = ACTS[name]
+    if needs == "own":
+        let(site, "Bela", "edit")
+    if needs != "look":
+        with pytest.raises(NotAllowed), site.store.writing() as session:
+            act(session, site.person("Bela"), site)
+    let(site, "Bela", "nothing")
+    with site.store.writing() as session:
+        rights.open_to(session, site.person("Ada"), site.template, "nothing")
+        run_of(session, site.run, site.person("Ada")).crew[1].person_id = None
+    with pytest.raises(NotThere), site.store.writing() as session:
+        act(session, site.person("Bela"), site)
+
+
+def test_rights_are_given_to_somebody_active_who_is_not_the_owner_and_told(site: Site) -> None:
+    for who, right, field in (("Ada", "look", "person"), ("Bela", "rule", "right")):
+        with pytest.raises(Refused) as caught:
+            let(site, who, right)
+        assert set(caught.value.faults) == {field}
+    with site.store.writing() as session:
+        session.get(Person, site.people["Cleo"]).active = False
+    with pytest.raises(Refused, match="nobody with that number"):
+        let(site, "Cleo", "look")
+    let(site, "Bela", "edit")
+    rename(site, "Bela")
+    release(site, "Shorter")
+    with site.store.reading() as session:
+        told = [one.text for one in of_template(session, site.template)]
+    assert told[0].startswith("edition 2") and "Bela may edit it" in told
+    assert told[-1] == "Issue of the bulletin begun"
+
+
+def test_the_library_shows_the_newest_released_edition_else_the_newest_retired(site: Site) -> None:
+    rename(site)
+    release(site)
+    rename(site, title="Not yet released")
+
+    def shown() -> tuple[int, str]:
+        with site.store.reading() as session:
+            seen = templates.shown_template(session, site.person("Cleo"), site.template)
+            return seen.number, seen.state
+
+    assert shown() == (2, "released")
+    for number in (2, 1):
+        with site.store.writing() as session:
+            editions.retire(session, site.person("Ada"), site.template, number)
+        assert shown() == ((1, "released") if number == 2 else (2, "retired"))
