@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
 import sys
@@ -225,3 +226,38 @@ def test_edits_from_a_file_do_what_the_options_do(tmp_path: Path) -> None:
     assert run("cascade", plan, "--edits", written(tmp_path, edits, "e.json")).stdout == short.stdout != ""
     faulty = run("cascade", plan, "--edits", written(tmp_path, [*edits, {"edit": "fix", "task": "a"}], "e.json"))
     assert (faulty.exit_code, faulty.stderr) == (2, "[2].start: is missing\n")
+
+
+def test_where_data_is_not_is_told_in_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    missing = run("check-data", "--data", str(tmp_path / "nowhere"))
+    assert missing.exit_code == 2 and missing.stderr.startswith("--data: there is no data in")
+    assert not (tmp_path / "nowhere").exists()
+    file = tmp_path / "file"
+    file.touch()
+    for url, words in (
+        ("mysql://x", "data can be kept in sqlite or postgresql"),
+        ("no address", "UNISEQUA_DATABASE_URL is no address of a database"),
+        (f"sqlite:///{file}/x/y.sqlite3", "cannot be made"),
+        (f"postgresql://nobody@/x?host={tmp_path}", "the database cannot be reached"),
+    ):
+        monkeypatch.setenv("UNISEQUA_DATABASE_URL", url)
+        told = run("check-data")
+        assert told.exit_code != 0 and told.stderr.count("\n") == 1 and words in told.stderr, url
+
+
+def test_data_that_no_longer_agrees_is_told(tmp_path: Path) -> None:
+    from sqlalchemy import text
+
+    from unisequa.demo.fill import fill
+    from unisequa.store.store import Store
+
+    store = Store(f"sqlite:///{tmp_path / 'unisequa.sqlite3'}")
+    store.migrate()
+    fill(store, dt.date(2026, 6, 3))
+    agrees = run("check-data", "--data", str(tmp_path))
+    assert agrees.exit_code == 0 and "is what the tasks say" in agrees.stdout
+    with store.writing() as session:
+        session.execute(text("UPDATE tasks SET open_before = open_before + 1 WHERE id = 1"))
+    store.engine.dispose()
+    differs = run("check-data", "--data", str(tmp_path))
+    assert differs.exit_code == 1 and "open" in differs.stdout

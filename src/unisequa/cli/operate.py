@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from unisequa.cli.app import app
+from unisequa.cli.app import app, refuse
 from unisequa.cli.serve import DataFolder
 from unisequa.core.errors import DocumentError, Fault
 
@@ -44,6 +44,8 @@ def check_data(data: DataFolder = None) -> None:
     from unisequa.store.store import Store
 
     settings = Settings() if data is None else Settings().model_copy(update={"data": data})
+    if settings.database_url is None and not (settings.data / "unisequa.sqlite3").exists():
+        refuse([f"--data: there is no data in {settings.data}; name the folder that the server uses"])
     store = Store(settings.url)
     store.migrate()
     with store.reading() as session:

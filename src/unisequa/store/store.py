@@ -8,11 +8,11 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy import inspect
-from sqlalchemy.exc import DBAPIError, IntegrityError
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
-from unisequa.core.errors import Stale
+from unisequa.core.errors import Stale, StoreError
 from unisequa.store.dialects import clashed, make_engine
 from unisequa.store.queries.taking import WRITES
 
@@ -64,6 +64,11 @@ class Store:
 
         Migrations are numbered, so the newest is the last by name; only where the tables are behind it is
         Alembic loaded at all.
+
+        Raises
+        ------
+        StoreError
+            When the database cannot be reached, or would not be whole afterwards.
         """
         newest = max(path.name for path in MIGRATIONS.glob("[0-9]*.py")).partition("_")[0]
         if self._revision() != newest:
@@ -75,6 +80,11 @@ class Store:
                 bring_up_new(session, dt.date.today())
 
     def _revision(self) -> str | None:
+        try:
+            self.engine.connect().close()
+        except OperationalError as error:
+            words = str(error.orig).strip().splitlines()[0]
+            raise StoreError(f"the database cannot be reached: {words}") from error
         with self._reading() as session:
             if not inspect(session.connection()).has_table("alembic_version"):
                 return None

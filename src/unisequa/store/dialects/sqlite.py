@@ -9,6 +9,8 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError
 
+from unisequa.core.errors import StoreError
+
 BUSY_SECONDS = 15
 
 
@@ -20,7 +22,11 @@ def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
     """
     database = make_url(url).database
     if database and database != ":memory:":
-        Path(database).parent.mkdir(parents=True, exist_ok=True)
+        folder = Path(database).parent
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StoreError(f"the data folder {folder} cannot be made: {error.strerror}") from error
     engine = create_engine(url, connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False})
 
     @event.listens_for(engine, "connect")
