@@ -6,7 +6,7 @@ import datetime as dt
 from dataclasses import dataclass
 
 from unisequa.actions.people.people import Actor
-from unisequa.store.queries import history as asked
+from unisequa.store.queries import history as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import HistoryRow
 
@@ -50,12 +50,12 @@ def note(
 
 def of_run(session: Session, run_id: int) -> tuple[Happened, ...]:
     """What was done in a run, the latest first."""
-    return tuple(_happened(row) for row in asked.of_run(session, run_id, MOST_OF_RUN))
+    return tuple(_happened(row) for row in queries.of_run(session, run_id, MOST_OF_RUN))
 
 
 def of_template(session: Session, template_id: int) -> tuple[Happened, ...]:
     """What was done with a template beside its edits, the latest first."""
-    return tuple(_happened(row) for row in asked.of_template(session, template_id, MOST_OF_TEMPLATE))
+    return tuple(_happened(row) for row in queries.of_template(session, template_id, MOST_OF_TEMPLATE))
 
 
 def _happened(row: HistoryRow) -> Happened:

@@ -39,7 +39,7 @@ def _pairs(texts: list[str] | None, option: str) -> list[tuple[str, str]]:
 
 Calendars = Annotated[list[Path] | None, typer.Option("--calendar", help="a calendar; the first is the run's own")]
 Includes = Annotated[list[Path] | None, typer.Option("--include", help="a template that this one includes")]
-Elsewhere = Annotated[
+FinishedElsewhere = Annotated[
     list[str] | None,
     typer.Option("--elsewhere", metavar="TEMPLATE:STEP=DATE", help="when a step waited for in another job is finished"),
 ]
@@ -53,7 +53,7 @@ def plan(
     calendar: Calendars = None,
     include: Includes = None,
     fact: Facts = None,
-    elsewhere: Elsewhere = None,
+    elsewhere: FinishedElsewhere = None,
     subject: Annotated[str, typer.Option(help="who or what it is about")] = "",
     deadline: Annotated[str | None, typer.Option(metavar="DATE", help="by when all should be finished")] = None,
     today: Annotated[str | None, typer.Option(metavar="DATE", help="the day taken for today")] = None,

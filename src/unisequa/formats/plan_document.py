@@ -37,7 +37,7 @@ class Because(Model):
     text: str
 
 
-class Elsewhere(Model):
+class AwaitedTask(Model):
     """What a task waits for in another run: its title, the run (the job where none is ``found``), when it finishes
     there, whether it is done."""
 
@@ -72,7 +72,7 @@ class PlannedTask(Model):
     not_before_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
     deadline: Moment | None = None
     deadline_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
-    waits_for: Annotated[tuple[Elsewhere, ...], Field(max_length=100)] = ()
+    waits_for: Annotated[tuple[AwaitedTask, ...], Field(max_length=100)] = ()
     target_start: Moment | None = None
     target_finish: Moment | None = None
     drift: int | None = None
@@ -397,7 +397,7 @@ class _Reading:
         span = None if start is None or finish is None else boundaries(task, start, finish, self.grid)
         return task, span
 
-    def _awaited(self, path: str, entry: Elsewhere) -> Awaited:
+    def _awaited(self, path: str, entry: AwaitedTask) -> Awaited:
         finish = self.day(f"{path}.finish", entry.finish)
         boundary = None if finish is None else self.grid.exclusive(finish)
         return Awaited(entry.title, entry.run, boundary, entry.done, entry.found)

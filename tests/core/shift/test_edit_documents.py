@@ -28,7 +28,7 @@ from unisequa.core.shift.edits import (
     RemoveLink,
     Reopen,
 )
-from unisequa.core.shift.edits.codec import OPTIONS, _fields, from_options, read, read_all, written
+from unisequa.core.shift.edits.codec import OPTIONS, fields_of, from_options, read, read_all, written
 
 
 def row() -> Plan:
@@ -52,7 +52,7 @@ def made(kind: type[Edit], grid: Grid) -> st.SearchStrategy[Edit]:
         "number": st.integers(-900, 900),
     }
     parts = {}
-    for one in _fields(kind):
+    for one in fields_of(kind):
         choices = one.metadata["choices"]
         drawn = st.sampled_from(choices) if choices else values[one.metadata["value"]]
         parts[one.name] = drawn | st.none() if one.default is None else drawn

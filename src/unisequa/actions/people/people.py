@@ -9,7 +9,7 @@ from functools import lru_cache
 from pwdlib import PasswordHash
 
 from unisequa.core.errors import NotThere, Refused
-from unisequa.store.queries import people as asked
+from unisequa.store.queries import people as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import Person
 
@@ -66,7 +66,7 @@ def sign_in(session: Session, email: str, password: str) -> Visitor:
     Refused
         With the same words, after the same work, whichever of the two is wrong.
     """
-    person = asked.person_by_address(session, email.strip().lower(), active=True)
+    person = queries.person_by_address(session, email.strip().lower(), active=True)
     matches = _hasher().verify(password[:1000], person.password_hash if person else _nobodys_hash())
     if person is None or not matches:
         raise Refused({"password": "No one signs in with this address and password. Check both and try again."})
@@ -75,7 +75,7 @@ def sign_in(session: Session, email: str, password: str) -> Visitor:
 
 def sign_in_as_sample(session: Session, person_id: int) -> Visitor:
     """Somebody of the demo's people, without a password."""
-    person = asked.person_by_id(session, person_id)
+    person = queries.person_by_id(session, person_id)
     if person is None:
         raise NotThere("That person does not exist.")
     return _visitor(person)
@@ -83,13 +83,13 @@ def sign_in_as_sample(session: Session, person_id: int) -> Visitor:
 
 def visitor(session: Session, person_id: int) -> Visitor | None:
     """Who signed in with this id, if they still may."""
-    person = asked.person_by_id(session, person_id)
+    person = queries.person_by_id(session, person_id)
     return _visitor(person) if person is not None and person.active else None
 
 
 def people(session: Session) -> list[Actor]:
     """Everybody who can sign in, by name."""
-    return [as_actor(person) for person in asked.active_people(session)]
+    return [as_actor(person) for person in queries.active_people(session)]
 
 
 def add_person(session: Session, name: str, email: str, password: str, title: str = "") -> Actor:
@@ -100,7 +100,7 @@ def add_person(session: Session, name: str, email: str, password: str, title: st
         faults["name"] = "A name is needed."
     if "@" not in address or len(address) > 200:
         faults["email"] = f'"{email}" is no mail address.'
-    elif asked.address_is_taken(session, address):
+    elif queries.address_is_taken(session, address):
         faults["email"] = f"{address} signs in already."
     if len(password) < SHORTEST_PASSWORD:
         faults["password"] = f"A password has at least {SHORTEST_PASSWORD} characters."

@@ -17,7 +17,7 @@ from unisequa.core.work.run_states import is_over, place_in_lists
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.documents import template_of_run
 from unisequa.store.plans import plan_of
-from unisequa.store.queries import runs as asked
+from unisequa.store.queries import runs as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, TaskRow
 
@@ -125,14 +125,14 @@ def list_runs(session: Session, actor: Actor) -> list[RunLine]:
     """The runs that somebody may see, those under way first, the latest created first."""
     lines = [
         RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary(**one.summary))
-        for one in asked.runs_open_to(session, actor.id)
+        for one in queries.runs_open_to(session, actor.id)
     ]
     return sorted(lines, key=lambda line: place_in_lists(line.state))
 
 
 def run_of(session: Session, run_id: int, actor: Actor) -> Run:
     """A run's rows, for somebody who may see it."""
-    run = asked.run_by_id(session, run_id)
+    run = queries.run_by_id(session, run_id)
     if run is None or not access.may_see_run(run, actor):
         raise NotThere("This run does not exist, or is not open to you.")
     return run
@@ -148,13 +148,13 @@ def task_of(run: Run, key: str) -> TaskRow:
 
 def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunSeen:
     """A run as it stands today."""
-    looked_up = asked.run_to_look_at(session, run_id)
+    looked_up = queries.run_to_look_at(session, run_id)
     if looked_up is None or not access.may_see_run(looked_up[0], actor):
         raise NotThere("This run does not exist, or is not open to you.")
     run, rows = looked_up
     template = template_of_run(run)
     rules = {step.key: step.sign_off for step in template.steps if step.sign_off}
-    last = asked.last_shift(session, run_id)
+    last = queries.last_shift(session, run_id)
     changes = access.may_change_run(run, actor)
     mine = {member.role for member in run.crew if member.person_id == actor.id}
     return RunSeen(

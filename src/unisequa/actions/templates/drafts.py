@@ -23,7 +23,7 @@ from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import Clash, EditError, Refused
 from unisequa.store.documents import keep_document, template_of
-from unisequa.store.queries import templates as asked
+from unisequa.store.queries import templates as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, TemplateEdit, TemplateRow, now
 
@@ -51,7 +51,7 @@ def edit_draft(session: Session, actor: Actor, template_id: int, edit: Callable[
         return last
     check_open(session, actor, edited, before)
     draft = _draft(session, actor, row)
-    asked.drop_undone(session, actor.id, draft.id)
+    queries.drop_undone(session, actor.id, draft.id)
     text = summary(told(made, before, edited))
     _keep(session, actor, draft, edited, text, made)
     return draft
@@ -125,7 +125,7 @@ def _back(session: Session, actor: Actor, template_id: int, state: str, to: str)
     row = template_row(session, template_id)
     check_may(row, actor, "edit")
     draft = row.editions[-1]
-    edit = asked.next_edit(session, actor.id, draft.id, state) if draft.state == "draft" else None
+    edit = queries.next_edit(session, actor.id, draft.id, state) if draft.state == "draft" else None
     if edit is None:
         raise Refused({"": "There is nothing to undo." if to == "undone" else "There is nothing to do again."})
     made = Difference.model_validate(edit.difference)
@@ -137,7 +137,7 @@ def _back(session: Session, actor: Actor, template_id: int, state: str, to: str)
         fits = False
     if not fits:
         edit.state = "dropped"
-        other = asked.edit_by_another(session, actor.id, draft.id, edit.id)
+        other = queries.edit_by_another(session, actor.id, draft.id, edit.id)
         who = other.person.name if other else "Another edit"
         return TakenBack(edit.text, f"{who} has since changed the same thing, so this is left as it is: {edit.text}")
     edit.state = to
@@ -157,7 +157,7 @@ class EditMade:
 
 def edits_since(session: Session, edition: Edition, revision: int) -> tuple[EditMade, ...]:
     """The edits of a draft behind a revision, the earliest first."""
-    rows = asked.edits_since(session, edition.id, revision, MOST_SHOWN)
+    rows = queries.edits_since(session, edition.id, revision, MOST_SHOWN)
     return tuple(EditMade(row.person.name, row.person_id, row.text) for row in rows)
 
 
@@ -165,5 +165,5 @@ def edits_of(session: Session, template_id: int) -> tuple[Happened, ...]:
     """The latest edits of a template's drafts, the latest first."""
     return tuple(
         Happened(row.at, row.person.name, row.text, (1, row.id), row.state == "undone")
-        for row in asked.edits_of(session, template_id, MOST_SHOWN)
+        for row in queries.edits_of(session, template_id, MOST_SHOWN)
     )

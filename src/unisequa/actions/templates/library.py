@@ -17,7 +17,7 @@ from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Anchor, Template
 from unisequa.core.errors import DocumentError, NotThere, Refused
 from unisequa.store.documents import keep_document, template_of
-from unisequa.store.queries import templates as asked
+from unisequa.store.queries import templates as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, TemplateRow, now
 
@@ -82,11 +82,11 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     search = search or Search()
     rows = [
         (row, edition, may(row, actor, "edit") and row.editions[-1].state == "draft")
-        for row in asked.templates_open_to(session, actor.id)
+        for row in queries.templates_open_to(session, actor.id)
         if (edition := _shown(row, actor)) is not None
     ]
     chosen = [one for one in rows if search.finds(*one)]
-    started = asked.started_by_template(session, [row.id for row, _, _ in chosen])
+    started = queries.started_by_template(session, [row.id for row, _, _ in chosen])
     including = [edition for _, edition, _ in chosen if edition.includes]
     included = included_in(session, [template_of(edition) for edition in including])
     entries = tuple(
@@ -95,7 +95,7 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     owners = {row.owner_id: row.owner.name for row, _, _ in rows}
     return Library(
         entries,
-        tuple(asked.categories(session)),
+        tuple(queries.categories(session)),
         tuple(sorted(owners.items(), key=lambda pair: pair[1])),
         bool(rows),
     )

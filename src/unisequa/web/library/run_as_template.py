@@ -52,7 +52,7 @@ def look(
         sum("was dropped" in line.note for line in drawn_up.lines),
         dropped == "keep",
     )
-    return render(request, "library/from_run.html", page)
+    return render(request, "library/run_as_template.html", page)
 
 
 @router.post("/runs/{run_id}/template")

@@ -39,7 +39,7 @@ Document = dict[str, Any]
 def written(edit: Edit, grid: Grid) -> Document:
     """An edit as a document, without what only repeats a default."""
     document: Document = {"edit": edit.kind}
-    for one in _fields(type(edit)):
+    for one in fields_of(type(edit)):
         value = getattr(edit, one.name)
         if value is not None and value != one.default:
             document[_name(one)] = _WRITERS.get(one.metadata["value"], _as_it_is)(value, grid)
@@ -61,7 +61,7 @@ def read(document: object, plan: Plan) -> Edit:
     if of_kind is None:
         said = f'no edit "{kind}"{did_you_mean(str(kind), BY_KIND)}' if "edit" in document else "says which edit it is"
         raise DocumentError([Fault("edit", said)])
-    known = {_name(one): one for one in _fields(of_kind)}
+    known = {_name(one): one for one in fields_of(of_kind)}
     faults = [
         Fault(str(name), f"{of_kind.kind} has no such key{did_you_mean(str(name), known)}")
         for name in document
@@ -141,7 +141,7 @@ def taken_apart(flag: str, text: str) -> Document:
     {'edit': 'move', 'task': 'bank', 'start': '2026-12-07'}
     """
     kind, option = OPTIONS[flag]
-    names = [_name(one) for one in _fields(kind)]
+    names = [_name(one) for one in fields_of(kind)]
     document: Document = {"edit": kind.kind, **dict(option.given)}
     if option.form == "pair":
         return document | dict(zip(names, pair(text), strict=False))
@@ -188,7 +188,7 @@ def _link(text: str, names: Iterable[str]) -> Document:
 # One field.
 
 
-def _fields(kind: type[Edit]) -> tuple[Field[Any], ...]:
+def fields_of(kind: type[Edit]) -> tuple[Field[Any], ...]:
     return fields(kind)  # type: ignore[arg-type]
 
 
