@@ -187,7 +187,7 @@ def caught(fault: Fault, tests: list[str]) -> bool:
         with suppress(BaseException), open(os.devnull, "w") as nowhere:
             sys.meta_path.insert(0, _Finder(fault))
             with redirect_stdout(nowhere), redirect_stderr(nowhere):
-                code = int(_pytest(["-x", "-p", "no:cacheprovider", "-p", "no:xdist", *tests]))
+                code = int(_pytest(["-x", "-p", "no:xdist", *tests]))
         os._exit(min(code, 1))
     ends = time.monotonic() + PATIENCE
     while time.monotonic() < ends:
@@ -203,7 +203,8 @@ def caught(fault: Fault, tests: list[str]) -> bool:
 def _pytest(arguments: list[str], plugins: list[Any] | None = None) -> int:
     import pytest
 
-    return pytest.main(["-q", "--no-header", "-o", f"cache_dir={tempfile.gettempdir()}", *arguments], plugins)
+    # without rewritten assertions, which would load a module whose own examples are run from its file as it stands
+    return pytest.main(["-q", "--no-header", "--assert=plain", "-p", "no:cacheprovider", *arguments], plugins)
 
 
 class _Map:
