@@ -169,3 +169,12 @@ def test_without_a_column_of_links_those_between_steps_that_stay_are_kept() -> N
     before = template([step("a"), step("b"), step("c")], "a>b", "b>c")
     read = read_rows(before, [["a", "A"], ["b", "B again"]], ["key", "title"])
     assert [(k.from_, k.to) for k in read.template.links] == [("a", "b")]
+
+
+def test_links_of_what_is_included_are_kept_where_a_table_has_links_of_its_own() -> None:
+    included = [{"key": "m", "template": "Month-end close", "anchors": {"go": "go"}}]
+    before = template([step("a"), step("b")], "a>b", "a>m", "m>b", includes=included)
+    read = read_rows(before, [["a", "A", ""], ["b", "B", "a +2 wd, m"]], ["key", "title", "follows"])
+    assert read.faults == ()
+    kept = {(k.from_, k.to, k.lag) for k in read.template.links}
+    assert kept == {("a", "b", 2), ("m", "b", 0), ("a", "m", 0)}

@@ -266,3 +266,11 @@ def test_a_role_is_made_by_naming_it_unless_another_is_spelt_much_like_it() -> N
     with pytest.raises(EditError, match="did you mean Registrar"):
         step_fields.set_field(found, ["pack"], "role", "Registar")
     assert len(step_fields.set_field(found, ["pack"], "role", "+Registar").roles) == 2
+
+
+def test_a_row_that_goes_up_into_a_phase_becomes_its_last_and_down_its_first() -> None:
+    two = rows.move(job(), ["ship", "unpack"], rows.Place(None, "q"))
+    assert shown(two) == ["pack", ">crates", ">labels", "|", "ship", "unpack"]
+    assert shown(rows.nudge(two, ["ship"], by=-1)) == ["pack", ">crates", ">labels", "ship", "|", "unpack"]
+    assert shown(rows.nudge(two, ["pack"], by=1)) == ["|", "pack", ">crates", ">labels", "ship", "unpack"]
+    assert shown(rows.nudge(two, ["unpack"], by=1)) == shown(two)

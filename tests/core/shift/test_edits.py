@@ -8,7 +8,8 @@ from typing import Any
 
 import pytest
 
-from tests.plans import dates, day, plan, step, template
+from tests.plans import GO, dates, day, plan, step, template
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.assemble import Occasion, assemble
@@ -25,6 +26,7 @@ from unisequa.core.shift.edits import (
     Edit,
     Fix,
     Free,
+    Give,
     Move,
     MoveAnchor,
     MoveRun,
@@ -259,3 +261,25 @@ def test_what_is_begun_before_what_it_follows_is_told_only_where_the_shift_did_i
     assert [c.kind for c in begun.conflicts] == []  # its start is what it is
     ended = cascade(row(), [Begun("c", day("2026-06-08")), Duration("b", 9)])
     assert dates(ended.after())["c"][0] == "2026-06-08"
+
+
+def test_a_task_given_to_another_calendar_keeps_what_is_fixed_or_begun() -> None:
+    half = CalendarDocument(name="half", week="1010100")
+    whole = CalendarDocument(name="whole")
+    occasion = Occasion(anchors={"go": GO}, calendars=(whole, half))
+    found = assemble(template([step("a", 2, 0), step("b", 2)], "a>b"), occasion)
+    assert after(found, Give("a", "half"))["a"] == ("2026-06-01", "2026-06-03")
+    fixed = cascade(found, [Fix("a", day("2026-06-02"))]).after()
+    assert after(fixed, Give("a", "half"))["a"] == ("2026-06-02", "2026-06-03")
+    begun = cascade(found, [Begun("a", day("2026-06-01"))]).after()
+    assert after(begun, Give("a", "half"))["a"] == ("2026-06-01", "2026-06-03")
+    with pytest.raises(ShiftError, match='A: no calendar "hlaf"; did you mean "half"'):
+        cascade(found, [Give("a", "hlaf")])
+
+
+def test_a_milestone_is_fixed_on_a_day_off_and_reads_so() -> None:
+    for edge in ("start", "finish"):
+        when = {"anchor": "go", "offset": 3, "edge": edge}
+        found = plan([step("a", 1, 0), {**step("m", 0), "when": when}, step("b")], "a>m", "m>b")
+        fixed = after(found, Fix("m", day("2026-06-06")))  # a Saturday
+        assert (fixed["m"], fixed["b"]) == (("2026-06-06",) * 2, ("2026-06-08",) * 2), edge
