@@ -17,6 +17,7 @@ from unisequa.core.design.outline import outline
 from unisequa.core.design.typed import follows_words, typed_follows, typed_when, when_words
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.placeholders import holds
 from unisequa.core.documents.reading import read_document
 from unisequa.core.documents.template import Anchor, Template
 from unisequa.core.errors import DocumentError, TypedError
@@ -297,3 +298,9 @@ def test_a_run_is_named_after_its_people_or_their_roles() -> None:
     found = template([step("a", 1, 0)], naming="{{ lead }} at work", roles=[{"key": "lead", "label": "The lead"}])
     assert run_name(found, Occasion(crew={"lead": "Mo"})) == "Mo at work"
     assert run_name(found, Occasion()) == "The lead at work"
+
+
+def test_a_condition_may_ask_whether_something_is_known() -> None:
+    assert holds("lender is none", {"lender": None})
+    assert not holds("lender is none", {"lender": "Seal Bay"}) and holds("lender is not none", {"lender": "Seal Bay"})
+    assert not holds("objects > 3", {"objects": None}) and holds("objects > 3", {"objects": 4})

@@ -21,7 +21,7 @@ from unisequa.core.documents.reading import read_document
 from unisequa.core.documents.template import Measure
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.assemble import Occasion, assemble
-from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.plan import Plan, days_of
 from unisequa.core.plan.reasons import why
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Due, MoveAnchor
@@ -231,3 +231,11 @@ def test_an_offset_of_days_keeps_the_time_of_day_and_one_of_hours_of_work_does_n
     assert moment(Measure(anchor="a", offset=-1)) == (monday - 4, 16 * 60 + 30)
     assert moment(Measure(anchor="a", offset=1, unit="weeks")) == (monday + 4, 16 * 60 + 30)
     assert moment(Measure(anchor="a", offset=1, unit="working hours")) == (monday, 9 * 60 + 30)
+
+
+def test_what_ends_at_midnight_touches_the_day_before_and_a_milestone_there_the_day_after() -> None:
+    monday = dt.date(2026, 6, 8).toordinal()
+    at = monday * MINUTES
+    assert days_of((at - 60, at), True, LONDON) == (monday - 1, monday - 1)
+    assert days_of((at - 60, at + 1), True, LONDON) == (monday - 1, monday)
+    assert days_of((at, at), False, LONDON) == (monday, monday)

@@ -166,6 +166,8 @@ def test_leave_and_the_runs_deadline_are_conflicts_of_the_shift_that_meets_them(
     )
     found = replace(found, tasks=tuple(replace(task, role="r") for task in found.tasks))
     assert kinds(found, Move("c", day("2026-06-09"))) == ["leave"]
+    assert kinds(found, Duration("c", 1)) == []  # over before the leave
+    assert kinds(found, Move("c", day("2026-06-15"))) == ["deadline"]  # and begun behind it
     texts = [c.text for c in cascade(found, [Move("c", day("2026-06-11"))]).conflicts]
     assert texts == [
         "The run would end Fri 12 Jun, after its deadline Wed 10 Jun",
