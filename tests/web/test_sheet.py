@@ -12,7 +12,8 @@ from unisequa.actions.runs.shifts import consider
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.documents.template import DayLabel, Phase, Template
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.edits import Edit, Move
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits import Done, Drop, Edit, Move
 from unisequa.web.drawing.scale import Field, days_off, field_of
 from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
 
@@ -106,3 +107,12 @@ def test_a_shift_leaves_ghosts_where_the_bars_stood_and_only_there() -> None:
         (False, True),
         (False, False),
     ]
+
+
+def test_the_line_of_a_phase_says_how_many_of_its_tasks_are_over() -> None:
+    steps = [step("a", 1, 0, phase="p"), step("b", 1, phase="p"), step("c", 1, phase="p")]
+    begun = cascade(
+        plan(steps, "a>b", "b>c", phases=[{"key": "p", "label": "P"}]), [Done("a", MONDAY), Drop("b")]
+    ).after()
+    phases = [line for line in sheet(begun).lines if isinstance(line, PhaseLine)]
+    assert [(p.label, p.done, p.of) for p in phases] == [("P", 2, 3)]
