@@ -271,7 +271,7 @@ def _libraries() -> None:
 
 def main() -> int:
     options = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    options.add_argument("--count", type=int, default=90, help="faults tried in each part")
+    options.add_argument("--count", type=int, default=50, help="faults tried in each part")
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--of", choices=sorted(AIMS), action="append")
     options.add_argument("--map", type=Path, help="only write down which tests run through which line")
