@@ -13,7 +13,7 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED
 
-UNDATED = 0
+NO_DAY = 0
 """Stands for the last day of what has no date."""
 
 InReview = tuple[int, int, bool]
@@ -56,8 +56,8 @@ class RunSummary:
 
     def late(self, today: int) -> int:
         """How many tasks should have been finished before today."""
-        late = sum(UNDATED < day < today for day in (*self.open, *self.parents))
-        return late + sum(UNDATED < day < today < since for day, since, _ in self.reviewed)
+        late = sum(NO_DAY < day < today for day in (*self.open, *self.parents))
+        return late + sum(NO_DAY < day < today < since for day, since, _ in self.reviewed)
 
     def next_anchor(self, today: int) -> tuple[int, str] | None:
         """The first anchor that is not past."""
@@ -111,7 +111,7 @@ def summary_of(plan: Plan, counts_on: Mapping[str, int]) -> RunSummary:
         if over:
             continue
         days = plan.days(i)
-        last = days[1] if days else UNDATED
+        last = days[1] if days else NO_DAY
         if since is not None:
             reviewed.append((last, since, parent))
         else:
