@@ -18,6 +18,8 @@ export class RunField {
     this.px = ZOOMS.day;
     /** @type {any} */
     this.model = null;
+    /** @type {number | null} */
+    this.kept = null;
   }
 
   /** Whether the page shows a sheet now, and not the list. */
@@ -37,7 +39,12 @@ export class RunField {
     return Math.max(this.model.rows, 1) * ROW;
   }
 
-  /** Take what the page says now, and draw it. @param {string} zoom @param {string} selected */
+  /** Remember the day at the left edge: the answer comes without the field's width, which takes its place along. */
+  keep() {
+    this.kept = this.there && this.model ? this.model.first + byId("sheet").scrollLeft / this.px : null;
+  }
+
+  /** Take what the page says now, and draw it where it stood. @param {string} zoom @param {string} selected */
   take(zoom, selected) {
     if (!this.there) return;
     this.model = JSON.parse(byId("field-model").textContent);
@@ -54,6 +61,8 @@ export class RunField {
     }
     this.selected = selected;
     this.draw();
+    if (this.kept !== null) sheet.scrollLeft = (this.kept - this.model.first) * this.px;
+    this.kept = null;
   }
 
   draw() {

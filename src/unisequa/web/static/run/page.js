@@ -21,7 +21,7 @@ const movable = () => workNow().dataset.movable === "yes";
 // One thing after the other: each is asked for on the page that the one before left.
 let waiting = Promise.resolve();
 const inTurn = (act) => {
-  waiting = waiting.then(act).then(settled);
+  waiting = waiting.then(() => field.keep()).then(act).then(settled);
   return waiting;
 };
 const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
