@@ -245,10 +245,11 @@ def test_an_act_leaves_the_field_where_it_was_scrolled_to(ada: Page) -> None:
     ada.set_viewport_size({"width": 900, "height": 800})
     ada.locator('.row[data-k="draft"]').click()
     ada.get_by_label("Selected task").get_by_role("button", name="Begin").wait_for()
-    ada.evaluate(f"{left} = 200")
-    assert ada.evaluate(left) == 200
+    ada.evaluate(f"{left} = 5000")
+    scrolled = ada.evaluate(left)
+    assert scrolled > 400
     ada.get_by_label("Selected task").get_by_role("button", name="Begin").click()
     expect(ada.get_by_label("Selected task")).to_contain_text("under way")
     expect(ada.get_by_label("Selected task").get_by_role("button", name="Reopen")).to_be_visible()
     ada.wait_for_timeout(300)
-    assert ada.evaluate(left) == 200
+    assert ada.evaluate(left) == scrolled
