@@ -73,8 +73,13 @@ class Checker:
         step = self.steps[key]
         if "when" in step:
             return step["when"].get("edge", "finish")
-        followed = {link["to"] for link in self.template["links"]}
-        return "finish" if any(k in followed for k in self.line(key)) else "start"
+        line = self.line(key)
+        held = [link for link in self.template["links"] if link["to"] in line]
+        return "start" if all(k["type"][0] == "S" or self.handed(k["from"]) for k in held) else "finish"
+
+    def handed(self, key: str) -> bool:
+        """Whether a step's end is a start: it is a milestone that stands on one."""
+        return key not in self.parents and not self.slots(key) and self.edge(key) == "start"
 
     def span(self, key: str, start: int) -> tuple[int, int] | None:
         """Start and finish of a step that starts there; None where it cannot."""

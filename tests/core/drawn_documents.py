@@ -146,7 +146,7 @@ def target(go: int, step: dict[str, Any], calendar: Calendar, minute: bool) -> i
         day += n * (7 if when["unit"] == "weeks" else 1)
     slot = day - (minute and at_end)
     while not calendar.worked(slot):
-        slot += 1
+        slot += 1 if when["offset"] >= 0 else -1
     if not at_end:
         return slot
     return calendar.advance(slot + 1, -step["duration"]) if step["duration"] else slot + 1

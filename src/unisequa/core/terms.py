@@ -24,6 +24,12 @@ State = Literal["waiting", "ready", "under way", "in review", "done", "dropped"]
 FINISHED: frozenset[str] = frozenset({"done", "dropped"})
 BEGUN: frozenset[str] = frozenset({"under way", "in review"})
 
+Follow = Literal["ask", "late", "both"]
+"""What a task's finish does to the dates of what follows: nothing unasked, only what is forced later, everything."""
+
+Ready = Literal["when free", "on its day"]
+"""When a task may begin that nothing holds back any more."""
+
 Stands = Literal["", "fixed", "begun", "done", "dropped"]
 """Why no floor moves a task, if none does."""
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, BeforeValidator, Field
 from pydantic import StringConstraints as Str
 
 from unisequa.core.calendars.grid import MINUTES, Grid
@@ -17,15 +17,26 @@ from unisequa.core.documents.template import DottedKey, Label, Measure, Model, W
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
 from unisequa.core.network.order import find_circle
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf, members_of, with_windows
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.task import Awaited, LinkOf, Task
-from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, LagUnit, LinkType, State
+from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, Follow, LagUnit, LinkType, Ready, State
 
 _MOST = MOST_DAYS * MINUTES
 
-Moment = Annotated[str, Str(pattern=r"^\d{4}-\d\d-\d\d(T\d\d:\d\d)?$")]
-"""A date, or on the minute grid a date with a time: 2026-08-31T17:30."""
+Moment = Annotated[str, Str(pattern=r"^\d{4}-\d\d-\d\d(T\d\d:\d\d([+-]\d\d:\d\d)?)?$")]
+"""A date, or on the minute grid a date with a time: 2026-08-31T17:30, with its UTC offset where that time is there
+twice."""
+
+
+def _kept_roll(given: Any) -> Any:
+    """In a plan a measure without a roll means ``following``, whatever its offset."""
+    return {**given, "roll": "following"} if isinstance(given, dict) and given.get("roll") is None else given
+
+
+KeptMeasure = Annotated[Measure, BeforeValidator(_kept_roll)]
+KeptWhen = Annotated[When, BeforeValidator(_kept_roll)]
 
 
 class Because(Model):
@@ -64,14 +75,14 @@ class PlannedTask(Model):
     finish: Moment | None
     duration: Annotated[int, Field(ge=0, le=_MOST)]
     edge: Edge = "finish"
-    when: When | None = None
+    when: KeptWhen | None = None
     calendar: Label | None = None
     opens: bool = False
     fixed: bool = False
     not_before: Moment | None = None
-    not_before_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
+    not_before_from: Annotated[tuple[KeptMeasure, ...], Field(max_length=20)] = ()
     deadline: Moment | None = None
-    deadline_from: Annotated[tuple[Measure, ...], Field(max_length=20)] = ()
+    deadline_from: Annotated[tuple[KeptMeasure, ...], Field(max_length=20)] = ()
     waits_for: Annotated[tuple[AwaitedTask, ...], Field(max_length=100)] = ()
     target_start: Moment | None = None
     target_finish: Moment | None = None
@@ -81,6 +92,10 @@ class PlannedTask(Model):
     total_slack: int | None = None
     free_slack: int | None = None
     critical: bool = False
+    anchor_slack: int | None = None
+    slack_to: DottedKey | None = None
+    put: bool = False
+    ready: Ready = "when free"
     state: State = "waiting"
     because: tuple[Because, ...] = ()
 
@@ -93,6 +108,24 @@ class PlannedLink(Model):
     type: LinkType = "FS"
     lag: Annotated[int, Field(ge=-_MOST, le=_MOST)] = 0
     unit: LagUnit = "working"
+
+
+class PlannedPhase(Model):
+    """A phase in its order. ``window`` is its first and last day where its span gives it one, ``put`` says that a person
+    set it; ``first`` and ``ends`` are the anchors that its windows run between, ``job`` the template it is of where
+    several are laid out as one. ``start`` and ``finish`` are those of its tasks."""
+
+    key: DottedKey
+    label: str = ""
+    window: Annotated[tuple[Moment, ...], Field(min_length=2, max_length=2)] | None = None
+    start: Moment | None = None
+    finish: Moment | None = None
+    span: Annotated[int, Field(ge=1, le=MOST_DAYS)] | None = None
+    opens: Literal["with its tasks", "after the one before"] = "with its tasks"
+    put: bool = False
+    first_anchor: DottedKey | None = None
+    ends: DottedKey | None = None
+    job: str = ""
 
 
 class PlanWarning(Model):
@@ -118,7 +151,11 @@ class LabelledDay(Model):
 
 
 class PlanDocument(Model):
-    """A whole plan, with all that a cascade needs; ``calendars[0]`` is the default."""
+    """A whole plan, with all that a cascade needs; ``calendars[0]`` is the default.
+
+    ``ties`` are keys in links that are no tasks: what they follow holds what follows them. ``ends`` is the anchor whose
+    day is the deadline.
+    """
 
     format: Literal["unisequa-plan/1"] = "unisequa-plan/1"
     name: str
@@ -132,12 +169,16 @@ class PlanDocument(Model):
     working_days: int | None = None
     anchors: dict[DottedKey, Moment | None] = {}
     anchor_labels: dict[str, str] = {}
-    derived_anchors: dict[DottedKey, Measure] = {}
+    derived_anchors: dict[DottedKey, KeptMeasure] = {}
     day_labels: tuple[LabelledDay, ...] = ()
+    ends: DottedKey | None = None
+    follow: Follow = "ask"
     crew: dict[str, str] = {}
     away: dict[str, tuple[Away, ...]] = {}
     tasks: Annotated[tuple[PlannedTask, ...], Field(max_length=MOST_STEPS)] = ()
     links: Annotated[tuple[PlannedLink, ...], Field(max_length=10 * MOST_STEPS)] = ()
+    ties: Annotated[tuple[DottedKey, ...], Field(max_length=MOST_STEPS)] = ()
+    phases: Annotated[tuple[PlannedPhase, ...], Field(max_length=MOST_STEPS)] = ()
     calendars: Annotated[tuple[CalendarDocument, ...], Field(max_length=500)] = ()
     warnings: tuple[PlanWarning, ...] = ()
 
@@ -168,6 +209,8 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
         "anchors": {key: day_text(grid, day) for key, day in plan.anchors.items()},
         "anchor_labels": dict(plan.labels),
         "derived_anchors": {key: _measure(m) for key, m in plan.derived.items()},
+        "ends": plan.ends,
+        "follow": plan.follow,
         "day_labels": [{"date": grid.iso(day), "label": label} for day, label in plan.day_labels],
         "crew": dict(plan.crew),
         "away": {
@@ -175,6 +218,8 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
         },
         "tasks": tasks if one_by_one else list(tasks),
         "links": [{"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit} for k in plan.links],
+        "ties": list(plan.ties),
+        "phases": list(_phases(plan)),
         "calendars": [document.written() for document in plan.calendars.documents],
         "warnings": [{"kind": w.kind, "task": w.task, "text": w.text} for w in plan.warnings],
     }
@@ -193,7 +238,26 @@ def _last(grid: Grid, boundary: int | None) -> str | None:
 
 
 def _measure(measure: Measure) -> dict[str, Any]:
-    return {**measure.written(), "anchor": measure.anchor}
+    return {**measure.written(), "anchor": measure.anchor, "roll": measure.roll}
+
+
+def _phases(plan: Plan) -> Iterator[dict[str, Any]]:
+    grid, members = plan.grid, members_of(plan.tasks)
+    for phase in plan.phases:
+        spans = [dates for task in members.get(phase.key, ()) if (dates := plan.read(plan.positions[task.key]))]
+        yield {
+            "key": phase.key,
+            "label": phase.label,
+            "window": phase.window and [_DAYS.iso(day) for day in phase.window],
+            "start": day_text(grid, min((a for a, _ in spans), default=None)),
+            "finish": day_text(grid, max((b for _, b in spans), default=None)),
+            "span": phase.span,
+            "opens": "after the one before" if phase.after else "with its tasks",
+            "put": phase.put,
+            "first_anchor": phase.first,
+            "ends": phase.ends,
+            "job": phase.job,
+        }
 
 
 def _task(plan: Plan, i: int) -> dict[str, Any]:
@@ -230,6 +294,10 @@ def _task(plan: Plan, i: int) -> dict[str, Any]:
         "total_slack": result.total_slack[i],
         "free_slack": result.free_slack[i],
         "critical": result.critical[i],
+        "anchor_slack": result.anchor_slack[i],
+        "slack_to": result.slack_to[i],
+        "put": task.put,
+        "ready": task.ready,
         "state": task.state,
         "because": [
             {"kind": r.kind, "date": day_text(grid, r.day), "binding": r.binding, "text": r.text}
@@ -272,7 +340,13 @@ class _Reading:
         d = self.document
         self.anchors = {key: self.day(f"anchors.{key}", day) for key, day in d.anchors.items()}
         tasks, dates = self._tasks()
-        known = {task.key for task in tasks}
+        known = {task.key for task in tasks} | set(d.ties)
+        self.faults += [
+            Fault(f"ties[{i}]", f'"{key}" is a task; a tie has a key of its own')
+            for i, key in enumerate(d.ties)
+            if any(task.key == key for task in d.tasks)
+        ]
+        phases = self._phases()
         for i, link in enumerate(d.links):
             for name, key in (("from", link.from_), ("to", link.to)):
                 if key not in known:
@@ -293,14 +367,16 @@ class _Reading:
         try:
             plan = standing(
                 d.name,
-                tasks,
+                with_windows(tasks, phases, self.grid),
                 tuple(LinkOf(k.from_, k.to, k.type, k.lag, k.unit) for k in d.links),
                 dates,
                 self.calendars,
                 self.anchors,
                 labels,
                 today=today,
-                end=None if end is None else self.grid.exclusive(end),
+                end=None if end is None else self._end(d.deadline or "", end),
+                ties=d.ties,
+                phases=phases,
             )
         except CircleError as error:
             raise DocumentError([Fault("links", str(error))]) from error
@@ -313,7 +389,40 @@ class _Reading:
             crew=dict(d.crew),
             away=away,
             day_labels=day_labels,
+            ends=d.ends,
+            follow=d.follow,
         )
+
+    def _end(self, text: str, read: int) -> int:
+        """A deadline as a boundary; on the minute grid a date alone is that whole day."""
+        return self.grid.exclusive(read) if "T" in text else self.grid.day_start(self.grid.day(read) + 1)
+
+    def _phases(self) -> tuple[PhaseOf, ...]:
+        made = []
+        for i, entry in enumerate(self.document.phases):
+            path = f"phases[{i}]"
+            days = [self.day(f"{path}.window", text, _DAYS) for text in entry.window or ()]
+            window = (days[0], days[1]) if len(days) == 2 and days[0] is not None and days[1] is not None else None
+            if window and window[1] < window[0]:
+                self.faults.append(Fault(f"{path}.window", "ends before it begins"))
+            for name, anchor in (("first_anchor", entry.first_anchor), ("ends", entry.ends)):
+                if anchor is not None and anchor not in self.document.anchors:
+                    self.faults.append(Fault(f"{path}.{name}", f'no anchor "{anchor}"'))
+            after = entry.opens == "after the one before"
+            made.append(
+                PhaseOf(
+                    entry.key,
+                    entry.label or entry.key,
+                    entry.span,
+                    after,
+                    entry.first_anchor,
+                    entry.ends,
+                    window,
+                    entry.put,
+                    entry.job,
+                )  # fmt: skip
+            )
+        return tuple(made)
 
     def _anchor_faults(self) -> Iterator[Fault]:
         keys = list(self.document.anchors)
@@ -324,6 +433,8 @@ class _Reading:
                     yield Fault(f"derived_anchors.{key}{name}", f'no anchor "{anchor}"{did_you_mean(anchor, keys)}')
         at = {key: i for i, key in enumerate(keys)}
         follows = [[at[derived[key].anchor]] if key in derived and derived[key].anchor in at else [] for key in keys]
+        if self.document.ends is not None and self.document.ends not in at:
+            yield Fault("ends", f'no anchor "{self.document.ends}"{did_you_mean(self.document.ends, keys)}')
         if circle := find_circle(follows):
             yield Fault("derived_anchors", "are measured in a circle: " + " → ".join(keys[i] for i in circle))
 
@@ -386,6 +497,8 @@ class _Reading:
             opens=entry.opens,
             parent=entry.parent,
             fixed=entry.fixed,
+            put=entry.put,
+            ready=entry.ready,
             waits=tuple(self._awaited(f"{path}.waits_for", one) for one in entry.waits_for),
         )
         a, b = (

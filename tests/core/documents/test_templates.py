@@ -143,7 +143,7 @@ def test_every_date_answers_why_in_plain_words() -> None:
     assert why(found, 0) == "1 working day after Go (Fri 31 Jul) → Mon 3 Aug"
     assert [(r.binding, r.text) for r in reasons(found, 1)] == [
         (False, "2 working days after Go (Fri 31 Jul) → Tue 4 Aug"),
-        (True, "1 working day after A (ends Wed 5 Aug) → Fri 7 Aug, binding"),
+        (True, "after A (ends Wed 5 Aug), with 1 working day between → Fri 7 Aug, binding"),
     ]
     found = plan(
         [{"key": "a", "title": "A", "when": {"anchor": "go", "unit": "days", "offset": 1}}], go=dt.date(2026, 7, 31)

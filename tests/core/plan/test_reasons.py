@@ -43,7 +43,7 @@ def said(key: str, *edits: Edit) -> str:
         ("p", [], "from the start of X to the end of Y"),
         ("late", [], "2 working days before Board, whose date is not known yet"),
         ("after", [], "after Late, which has no date yet"),
-        ("b", [Move("b", day("2026-06-05"))], "kept where it was put → Fri 5 Jun"),
+        ("b", [Move("b", day("2026-06-05"))], "put there by hand → Fri 5 Jun"),
         ("b", [Fix("b", day("2026-06-05"))], "fixed on Fri 5 Jun"),
         ("a", [Begun("a", day("2026-06-02"))], "begun Tue 2 Jun"),
         ("a", [Done("a", day("2026-06-03"))], "done Wed 3 Jun"),

@@ -216,6 +216,10 @@ class WorkingCalendar:
         """The last boundary at or before ``b`` whose preceding slot is worked: a place to finish."""
         return self.slot(self.index(b) - 1) + 1
 
+    def instant(self, moment: dt.date) -> int:
+        """The boundary of a date that somebody gives; on the minute grid a date alone is its first worked minute."""
+        return self.grid.of(moment)
+
     def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingCalendar:
         """A copy with more closed days or more working days; the name stays."""
         closures = {**self.closures, **(closed or {})}

@@ -57,6 +57,10 @@ class Grid:
         """The last boundary there is."""
         return (LAST_DAY + 1) * self.per_day
 
+    def day_start(self, day: int) -> int:
+        """The boundary at which a day begins."""
+        return day * self.per_day
+
     def day(self, boundary: int) -> int:
         """The day that the slot behind a boundary lies on."""
         return boundary // self.per_day
@@ -109,6 +113,12 @@ class Grid:
         if self.zone is not None and moment.tzinfo is not None:
             moment = moment.astimezone(self.zone)
         return _minute(moment)
+
+    def end_of(self, moment: dt.date) -> int:
+        """The boundary by which something is over that should be over by a date, or by an instant."""
+        if self.per_day > 1 and isinstance(moment, dt.datetime):
+            return self.of(moment)
+        return self.day_start(moment.toordinal() + 1)
 
     def moment(self, boundary: int) -> dt.date:
         """The inverse of :meth:`of`: a date, or on the minute grid a date and time."""

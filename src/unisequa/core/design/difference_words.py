@@ -11,7 +11,7 @@ from unisequa.core.design.comparison import Difference, Entries
 from unisequa.core.design.fields.entries import FIELDS
 from unisequa.core.documents.conditions import condition_words, sign_off_words
 from unisequa.core.documents.measures import offset_words
-from unisequa.core.documents.template import Link, Measure, SignOff, Template
+from unisequa.core.documents.template import Link, Measure, SignOff, Template, usual_roll
 
 Kind = Literal["added", "removed", "changed", "moved"]
 NOUNS = {
@@ -172,7 +172,8 @@ def _value(name: str, value: Any, template: Template) -> str:
             labels.get(value["anchor"], value["anchor"]),
         )
         edge = "its start " if value.get("edge") == "start" else ""
-        roll = f", {value['roll']}" if value.get("roll", "following") != "following" else ""
+        usual = usual_roll(value.get("offset", 0))
+        roll = f", {value['roll']}" if value.get("roll", usual) != usual else ""
         return f"{edge}{words}{roll}"
     if name in {"role", "phase"}:
         return str(labels.get(value, value))

@@ -14,7 +14,7 @@ from unisequa.core.documents.checks import DEEPEST, conditions_of, faults_in, ma
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Model, Phase, Role, Step, Template
 from unisequa.core.errors import EditError
-from unisequa.core.plan.building import bridged
+from unisequa.core.plan.bridging import bridged
 from unisequa.core.plan.task import LinkOf
 
 

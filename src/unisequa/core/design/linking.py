@@ -11,7 +11,7 @@ from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import block, in_phases
 from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import circle_with
-from unisequa.core.documents.template import Link, Step, Template, When
+from unisequa.core.documents.template import Link, Step, Template, When, usual_roll
 from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import LinkType, Unit
 
@@ -110,21 +110,23 @@ def drag(template: Template, keys: Iterable[str], slots: int, seen: Outline) -> 
 def _moved(template: Template, key: str, when: When | None, slots: int, seen: Outline) -> When:
     if when is not None and isinstance(when.offset, int) and not seen.minutes:
         if when.unit == "working days":
-            return when.model_copy(update={"offset": when.offset + slots})
+            return when.by(when.offset + slots)
         if when.unit in _PER_WEEK and slots % 5 == 0:
-            return when.model_copy(update={"offset": when.offset + slots // 5 * _PER_WEEK[when.unit]})
+            return when.by(when.offset + slots // 5 * _PER_WEEK[when.unit])
     anchor = when.anchor if when else _nearest(template, key, seen)
     edge = when.edge if when else "start"
     if anchor is None or key not in seen.spans:
         raise EditError("when", "there is no anchor to measure from; add one first")
-    roll = when.roll if when else "following"
+    roll = when.roll if when and when.roll != usual_roll(when.offset) else None
     start, finish = seen.spans[key]
     if seen.minutes:
         offset = (start if edge == "start" else finish) - seen.anchors[anchor] + slots
         unit: Unit = "working hours" if when and when.unit in {"working hours", "working minutes"} else "hours"
-        return When(anchor=anchor, offset=span_text(offset), unit=unit, edge=edge, roll=roll)
+        span = span_text(offset)
+        return When(anchor=anchor, offset=span, unit=unit, edge=edge, roll=roll or usual_roll(span))
     at = start if edge == "start" else finish - 1
-    return When(anchor=anchor, offset=at - seen.anchors[anchor] + slots, edge=edge, roll=roll)
+    days = at - seen.anchors[anchor] + slots
+    return When(anchor=anchor, offset=days, edge=edge, roll=roll or usual_roll(days))
 
 
 def _nearest(template: Template, key: str, seen: Outline) -> str | None:

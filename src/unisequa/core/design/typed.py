@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import cast
 
-from unisequa.core.documents.template import Anchor, Link, Measure, Step, When
+from unisequa.core.documents.template import Anchor, Link, Measure, Step, When, usual_roll
 from unisequa.core.errors import TypedError, did_you_mean
 from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType, Unit
 
@@ -151,15 +151,15 @@ def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None,
     edge = before.edge if before else "finish"
     if offset_match["edge"]:
         edge = "finish" if offset_match["edge"].lower() == "due" else "start"
-    roll = before.roll if before else "following"
+    kept = before.roll if before and before.roll != usual_roll(before.offset) else None
     if parts.get("span"):
         unit: Unit = "working hours" if parts["work"] else "hours"
-        return When(
-            anchor=anchor, offset=("-" if back else "") + parts["span"].strip(), unit=unit, edge=edge, roll=roll
-        )
+        span = ("-" if back else "") + parts["span"].strip()
+        return When(anchor=anchor, offset=span, unit=unit, edge=edge, roll=kept or usual_roll(span))
     n = int(parts["n"])
     unit = _UNITS[_UNIT_WORDS[(parts["unit"] or "").lower()]]
-    return When(anchor=anchor, offset=-n if back else n, unit=unit, edge=edge, roll=roll)
+    n = -n if back else n
+    return When(anchor=anchor, offset=n, unit=unit, edge=edge, roll=kept or usual_roll(n))
 
 
 def _anchor(word: str, anchors: Sequence[Anchor]) -> str:

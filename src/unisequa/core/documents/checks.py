@@ -115,6 +115,8 @@ def faults_in(template: Template) -> Iterator[Fault]:
             for theirs, our in given.items():
                 if our not in ours:
                     yield _unknown(f"includes[{i}].{name}.{theirs}", name[:-1], our, ours)
+    if template.ends is not None and template.ends not in known_anchors:
+        yield _unknown("ends", "anchor", template.ends, anchors)
     for i, label in enumerate(template.day_labels):
         if label.anchor not in known_anchors:
             yield _unknown(f"day_labels[{i}].anchor", "anchor", label.anchor, anchors)

@@ -127,6 +127,8 @@ class Whole:
     links: list[tuple[str, str, Link, str]] = field(default_factory=list)
     groups: dict[str, list[str]] = field(default_factory=dict)
     day_labels: list[tuple[DayLabel, Scope]] = field(default_factory=list)
+    jobs: dict[str, tuple[Scope, str | None]] = field(default_factory=dict)
+    """Phase → the scope of its template, and the anchor that ends that."""
 
 
 def whole(template: Template, library: Library | None = None) -> Whole:
@@ -223,8 +225,10 @@ def _add(
         laid.roles.setdefault(scope.roles.get(role.key, prefix + role.key), role)
     for fact in template.facts:
         laid.facts.setdefault(scope.facts.get(fact.key, prefix + fact.key), fact)
+    ends = None if template.ends is None else scope.anchors.get(template.ends, prefix + template.ends)
     for phase in template.phases:
         laid.phases[prefix + phase.key] = phase
+        laid.jobs[prefix + phase.key] = scope, ends
     for i, step in enumerate(template.steps):
         laid.steps.append(Placed(prefix + step.key, step, scope, f"{path}steps[{i}]"))
     for i, link in enumerate(template.links):

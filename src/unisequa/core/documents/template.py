@@ -12,12 +12,22 @@ import re
 from typing import Annotated, Any, ClassVar, Literal, Self
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StrictBool, StrictInt
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    SerializerFunctionWrapHandler,
+    StrictBool,
+    StrictInt,
+    model_serializer,
+    model_validator,
+)
 from pydantic import StringConstraints as Str
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid, read_span
-from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, LagUnit, LinkType, Roll, Unit
+from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, Follow, LagUnit, LinkType, Ready, Roll, Unit
 
 KEY = r"^[a-z][a-z0-9_-]*$"
 Key = Annotated[str, Str(pattern=KEY, max_length=80)]
@@ -87,13 +97,46 @@ def _key(name: str) -> str:
     return name.removesuffix("_") if name in {"from_", "format_"} else name
 
 
+def usual_roll(offset: object) -> Roll:
+    """The roll of an offset that names none: what is due before an event does not slide towards it.
+
+    >>> usual_roll(-3), usual_roll("2h"), usual_roll(0)
+    ('preceding', 'following', 'following')
+    """
+    before = offset < 0 if isinstance(offset, int) else isinstance(offset, str) and offset.lstrip()[:1] in {"-", "−"}
+    return "preceding" if before else "following"
+
+
 class Measure(Model):
-    """A date measured from an anchor; ``offset`` in ``unit``, then rolled to a working day."""
+    """A date measured from an anchor; ``offset`` in ``unit``, then rolled to a working day.
+
+    ``roll`` is ``preceding`` for negative offsets where it is left out, else ``following``.
+    """
 
     anchor: DottedKey
     offset: Count | Span = 0
     unit: Unit = "working days"
     roll: Roll = "following"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _usually_rolled(cls, given: Any) -> Any:
+        if isinstance(given, dict) and given.get("roll") is None:
+            return {**given, "roll": usual_roll(given.get("offset", 0))}
+        return given
+
+    def by(self, offset: int | str) -> Self:
+        """The same measure with another offset; a roll that was the usual one stays the usual one."""
+        usual = self.roll == usual_roll(self.offset)
+        return self.model_copy(update={"offset": offset, "roll": usual_roll(offset) if usual else self.roll})
+
+    @model_serializer(mode="wrap")
+    def _with_roll(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        written: dict[str, Any] = write(self)
+        written.pop("roll", None)
+        if self.unit != "working days" or self.roll != usual_roll(self.offset):
+            written["roll"] = self.roll
+        return written
 
 
 class When(Measure):
@@ -139,10 +182,16 @@ class Fact(Model):
 
 
 class Phase(Model):
-    """A named group of steps, in order."""
+    """A named group of steps, in order.
+
+    With a ``span`` of working days it has a window; with ``opens`` after the one before, none of its steps begins until
+    the phase before it is over.
+    """
 
     key: Key
     label: Label
+    span: Annotated[StrictInt, Field(ge=1, le=MOST_DAYS)] | None = None
+    opens: Literal["with its tasks", "after the one before"] = "with its tasks"
 
 
 class SignOff(Model):
@@ -228,6 +277,7 @@ class Step(Model):
     only_if: Annotated[str, Str(max_length=500)] | None = None
     may_skip: StrictBool = False
     gate: Literal["bar", "warn"] = "bar"
+    ready: Ready = "when free"
     sign_off: SignOff | None = None
     priority: Literal["low", "normal", "high"] = "normal"
     links_out: tuple[OutLink, ...] = ()
@@ -287,7 +337,11 @@ class Include(Model):
 
 
 class Template(Model):
-    """A whole template, as it is exported, imported, planned from and kept as an edition."""
+    """A whole template, as it is exported, imported, planned from and kept as an edition.
+
+    ``ends`` names the anchor by whose day all should be over; ``follow`` says what finishing a task does to the dates of
+    what follows it.
+    """
 
     format: Literal["unisequa-template/1"] = "unisequa-template/1"
     name: Label
@@ -298,6 +352,8 @@ class Template(Model):
     grid: Literal["day", "minute"] = "day"
     zone: Annotated[str, Str(max_length=60), AfterValidator(readable_zone)] | None = None
     direction: Literal["forward", "backward"] = "forward"
+    ends: Key | None = None
+    follow: Follow = "ask"
     calendar: Label | None = None
     anchors: Annotated[tuple[Anchor, ...], Field(max_length=200)] = ()
     roles: Annotated[tuple[Role, ...], Field(max_length=500)] = ()

@@ -15,10 +15,10 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.design.editing import changed, remove_steps
 from unisequa.core.design.typed import follows_words, when_words
 from unisequa.core.documents.measures import measured
-from unisequa.core.documents.template import Link, Step, Template, When
+from unisequa.core.documents.template import Link, Step, Template, When, usual_roll
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.plan.assemble import Occasion, assemble
-from unisequa.core.plan.building import bridged
+from unisequa.core.plan.bridging import bridged
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.terms import Edge, Roll
@@ -120,17 +120,19 @@ def _when(
     if before is None and task.opens and day == calendar.roll_forward(next(iter(anchors.values()))):
         return None
     known = {before.anchor: anchors[before.anchor]} if before and before.anchor in anchors else anchors
-    return _offset(day, edge, known, calendar, before.roll if before else "following")
+    return _offset(
+        day, edge, known, calendar, before.roll if before and before.roll != usual_roll(before.offset) else None
+    )
 
 
 def _offset(
-    day: int, edge: Edge, anchors: Mapping[str, int], calendar: WorkingCalendar, roll: Roll = "following"
+    day: int, edge: Edge, anchors: Mapping[str, int], calendar: WorkingCalendar, roll: Roll | None = None
 ) -> When:
     """A day in working days from the nearest of some anchors."""
     anchor = min(anchors, key=lambda key: abs(anchors[key] - day))
     zero = anchors[anchor]
     n = calendar.count(zero + 1, day + 1) if day > zero else -calendar.count(day, zero)
-    return When(anchor=anchor, offset=n, edge=edge, roll=roll)
+    return When(anchor=anchor, offset=n, edge=edge, roll=roll or usual_roll(n))
 
 
 def _until_it_gives_the_dates(

@@ -6,16 +6,18 @@ The latest dates with which every successor keeps its late dates and every deadl
     finish(P) ≤ deadline(P), end of the run
     start(P)  = its date, where somebody has fixed it
 
-Slack is counted in worked slots of the activity's own calendar; a parent has the least of its children's.
+Slack is counted in worked slots of the activity's own calendar; a parent has the least of its children's. Anchor slack
+is found by the same pass from other limits: what is measured from an anchor must be over by its day.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import sub
 
 from unisequa.core.network.forward import Early, boundaries_of, forward
+from unisequa.core.network.knots import Backs
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import (
     DATED,
@@ -25,9 +27,18 @@ from unisequa.core.network.places import (
     UNDATED,
     latest_source,
     number_asked,
+    number_from,
     number_until,
     span_at,
 )
+
+
+@dataclass(frozen=True, slots=True)
+class AnchorLimit:
+    """What must be over by an anchor: position → the end that is held and the last boundary for it."""
+
+    anchor: str
+    until: Mapping[int, tuple[str, int]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +47,7 @@ class Schedule:
 
     ``drivers`` names, for each activity, the positions of the predecessors that hold it where it is.
     ``total_slack`` and ``free_slack`` are None for what is undated or over. ``latest`` is the last finish.
+    ``anchor_slack`` is the room before the anchor named in ``slack_to``; both are None where no anchor limits it.
     """
 
     start: Sequence[int]
@@ -47,9 +59,11 @@ class Schedule:
     critical: Sequence[bool]
     drivers: Sequence[tuple[int, ...]]
     latest: int = UNDATED
+    anchor_slack: Sequence[int | None] = ()
+    slack_to: Sequence[str | None] = ()
 
 
-def schedule(network: Network, end: int | None = None) -> Schedule:
+def schedule(network: Network, end: int | None = None, anchors: Sequence[AnchorLimit] = ()) -> Schedule:
     """Both passes.
 
     Parameters
@@ -57,16 +71,18 @@ def schedule(network: Network, end: int | None = None) -> Schedule:
     network : Network
     end : int, optional
         The run's deadline as a boundary; without it late dates run back from the latest finish.
+    anchors : sequence of AnchorLimit
+        Of two with the same slack the first is named.
 
     Raises
     ------
     DateRangeError
         When a date falls outside the years 1 to 9999.
     """
-    return backward(network, forward(network), end)
+    return backward(network, forward(network), end, anchors)
 
 
-def backward(network: Network, early: Early, end: int | None = None) -> Schedule:
+def backward(network: Network, early: Early, end: int | None = None, anchors: Sequence[AnchorLimit] = ()) -> Schedule:
     """Late dates and slack for given early dates.
 
     ``end`` is the run's deadline as a boundary; the latest finish without one.
@@ -75,9 +91,12 @@ def backward(network: Network, early: Early, end: int | None = None) -> Schedule
     start, finish, numbers = early.start, early.finish, early.numbers
     dropped = {i for i in network.layout.apart if activities[i].stands == "dropped"}
     latest = max([b for i, b in enumerate(finish) if i not in dropped] if dropped else finish, default=UNDATED)
+    nothing: list[None] = [None] * n
     if latest < 0:
-        nowhere, nothing = [UNDATED] * n, [None] * n
-        return Schedule(start, finish, nowhere, nowhere, nothing, nothing, [False] * n, [()] * n)
+        nowhere = [UNDATED] * n
+        return Schedule(
+            start, finish, nowhere, nowhere, nothing, nothing, [False] * n, [()] * n, UNDATED, nothing, nothing
+        )
     late = _limits(network, latest if end is None else end)
     open_ = numbers
     if network.layout.apart or min(numbers) < DATED:
@@ -101,23 +120,64 @@ def backward(network: Network, early: Early, end: int | None = None) -> Schedule
                 drivers[target] += (source,)
     slacks = list(map(sub, late, open_))
     total: list[int | None] = [*slacks]
-    free: list[int | None] = [slack if room > OPEN else room for slack, room in zip(total, gaps, strict=True)]
+    free: list[int | None] = [
+        (slack if slack < room else room) if slack > 0 < room else 0 for slack, room in zip(slacks, gaps, strict=True)
+    ]
     if open_ is not numbers:
         for i, k in enumerate(open_):
             if k == FAR:
                 total[i] = free[i] = None
                 drivers[i] = ()
-    for t in network.layout.odd_in:
+    for t in {*network.layout.odd_in, *network.knots.before}:
         drivers[t] += tuple(bounds.odd_drivers(t))
     known = slacks if open_ is numbers else [slack for slack in total if slack is not None]
     smallest = min(known, default=1)
-    for parent in sorted(network.children, key=network.rank.__getitem__):
+    for parent in _parents(network):
         inner = network.children[parent]
         total[parent] = min((slack for i in inner if (slack := total[i]) is not None), default=None)
         free[parent] = min((slack for i in inner if (slack := free[i]) is not None), default=None)
     late_start, late_finish = _read_late(network, late, total)
     critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
-    return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers, latest)
+    room, names = _anchor_slack(network, early, open_, anchors) if anchors else (nothing, nothing)
+    return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers, latest, room, names)
+
+
+def _parents(network: Network) -> list[int]:
+    """The parents, each behind those within it."""
+    return sorted(network.children, key=network.rank.__getitem__)
+
+
+def _anchor_slack(
+    network: Network, early: Early, open_: list[int], anchors: Sequence[AnchorLimit]
+) -> tuple[list[int | None], list[str | None]]:
+    """The least room before any anchor, and which; one backward pass an anchor."""
+    n = len(open_)
+    room, names = [OPEN] * n, [-1] * n
+    for at, limit in enumerate(anchors):
+        late = [FAR] * n
+        for i, (side, until) in limit.until.items():
+            if open_[i] != FAR:
+                late[i] = number_until(network.activities[i], side, until)
+        pass_ = _Late(network, early, late, open_)
+        for links, special in network.layout.back:
+            if special >= 0:
+                pass_.settle(special)
+            for source, target, gap in zip(*links, strict=True):
+                asked = late[target] - gap
+                if asked < late[source]:
+                    late[source] = asked
+        for i, slack in enumerate(map(sub, late, open_)):
+            if slack < room[i]:
+                room[i], names[i] = slack, at
+    slacks: list[int | None] = [None if slack >= OPEN // 2 else slack for slack in room]
+    for i, k in enumerate(open_):
+        if k == FAR:
+            slacks[i] = None
+    for parent in _parents(network):
+        inner = [(slack, names[i]) for i in network.children[parent] if (slack := slacks[i]) is not None]
+        slacks[parent], names[parent] = min(inner, default=(None, -1))
+    keys = [limit.anchor for limit in anchors]
+    return slacks, [None if slack is None else keys[at] for slack, at in zip(slacks, names, strict=True)]
 
 
 def _limits(network: Network, end: int) -> list[int]:
@@ -144,72 +204,116 @@ def _read_late(network: Network, late: Sequence[int], total: Sequence[int | None
     if network.children:
         numbers = [NEVER if i in network.children else k for i, k in enumerate(numbers)]
     start, finish = boundaries_of(network, numbers, {})
-    for parent in sorted(network.children, key=network.rank.__getitem__):
+    for parent in _parents(network):
         inner = [i for i in network.children[parent] if start[i] != UNDATED]
         if inner:
             start[parent], finish[parent] = min(start[i] for i in inner), max(finish[i] for i in inner)
     return start, finish
 
 
-class _Bounds:
-    """The slower part of the backward pass: parents, fixed dates, and links whose distance is not always the same."""
+class _Late:
+    """The slower part of a backward pass: parents, knots, fixed dates, links whose distance is not always the same."""
 
     def __init__(self, network: Network, early: Early, late: list[int], open_: list[int]) -> None:
         self.network, self.early, self.late, self.open_ = network, early, late, open_
-        self.gaps = [FAR] * len(late)
-        self.drivers: list[tuple[int, ...]] = [()] * len(late)
-        self.parents: dict[int, list[tuple[str, int, int]]] = {}
+        self.parents: dict[int, list[tuple[str, int]]] = {}
+        self.backs = Backs(network.knots, network.activities, self.late_span)
+
+    def stands(self, i: int) -> tuple[int, int]:
+        """Where an activity stands."""
+        return self.early.start[i], self.early.finish[i]
+
+    def late_span(self, i: int) -> tuple[int, int] | None:
+        """Where an activity stands at the latest; None where nothing limits it."""
+        late = self.late[i]
+        if self.open_[i] == FAR or late > OPEN:
+            return None
+        return self.stands(i) if late == self.open_[i] else span_at(self.network.activities[i], late)
 
     def settle(self, t: int) -> None:
-        """Bring the late number and the free slack of an activity down to what all its links ask."""
-        network, late, open_, k = self.network, self.late, self.open_, self.open_[t]
+        """Bring the late number of an activity down to what all its links ask; a knot's is what it hands back."""
+        network, late = self.network, self.late
+        if t >= network.knots.base:
+            self.backs.settle(t)
+            return
+        k = self.open_[t]
         if k == FAR:
             if t in network.children:
-                self.parents[t] = self._asked(t)  # for its children, which come later in this pass
+                self.parents[t] = list(self._asked(t))  # for its children, which come later in this pass
             return
-        activity, last, reach = network.activities[t], late[t], FAR
-        if t in network.layout.over_out:
-            rested = activity.calendar.rested
-            for s, gap, behind in network.layout.over_out[t]:
+        activity, last = network.activities[t], late[t]
+        rested = activity.calendar.rested
+        for s, gap, behind in network.layout.over_out.get(t, ()):
+            if late[s] < OPEN:
                 until = late[s] + behind
-                until -= rested(until) + gap
-                if until < last:
-                    last = until
-                stands = open_[s] + behind
-                room = stands - rested(stands) - gap
-                if room < reach:
-                    reach = room
-                if room <= k + 1 and k + gap + rested(k + gap) == stands:
-                    self.drivers[s] += (t,)
-        if t in network.layout.odd_out or t in network.parent_of:
-            for side, until, stands in self._asked(t):
-                last = min(last, number_until(activity, side, until))
-                reach = min(reach, number_until(activity, side, stands))
-        late[t] = k if k < last and activity.stands == "fixed" else last
+                last = min(last, until - rested(until) - gap)
+        for side, until in self._asked(t):
+            last = min(last, number_until(activity, side, until))
+        late[t] = k if k < last < OPEN and activity.stands == "fixed" else last
+
+    def _asked(self, position: int) -> Iterator[tuple[str, int]]:
+        """For each odd link out: the end of the source, and its last boundary."""
+        network = self.network
+        for link in network.layout.odd_out.get(position, ()):
+            if span := self.late_span(link.target):
+                yield link.type[0], latest_source(link, span, network.activities[link.target])
+        activity = network.activities[position]
+        for link in () if activity.over else network.knots.behind.get(position, ()):
+            if activity.stands != "begun" or link.type[0] == "F":
+                for until in self.backs.untils(link):
+                    yield link.type[0], until.last()
+        if (parent := network.parent_of.get(position)) is not None:
+            first = self.early.start[parent] == self.early.start[position]
+            yield from (bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first)
+
+
+class _Bounds(_Late):
+    """The same with free slack and drivers."""
+
+    def __init__(self, network: Network, early: Early, late: list[int], open_: list[int]) -> None:
+        super().__init__(network, early, late, open_)
+        self.gaps = [FAR] * len(late)
+        self.drivers: list[tuple[int, ...]] = [()] * len(late)
+        self.room = _Late(network, early, open_, open_)
+        self.fronts = network.fronts(self.stands)
+
+    def settle(self, t: int) -> None:
+        super().settle(t)
+        network, open_ = self.network, self.open_
+        if t >= network.knots.base:
+            self.room.backs.settle(t)
+            return
+        k = open_[t]
+        if k == FAR:
+            if t in network.children:
+                self.room.settle(t)
+            return
+        activity, reach = network.activities[t], FAR
+        rested = activity.calendar.rested
+        for s, gap, behind in network.layout.over_out.get(t, ()):
+            stands = open_[s] + behind
+            room = stands - rested(stands) - gap
+            if room < reach:
+                reach = room
+            if room <= k + 1 and k + gap + rested(k + gap) == stands:
+                self.drivers[s] += (t,)
+        for side, until in self.room._asked(t):
+            reach = min(reach, number_until(activity, side, until))
         if reach - k < self.gaps[t]:
             self.gaps[t] = reach - k
 
-    def _asked(self, position: int) -> list[tuple[str, int, int]]:
-        """For each odd link out: the end of the source, its last boundary, the last that moves nothing."""
-        bounds = []
-        for link in self.network.layout.odd_out.get(position, ()):
-            s = link.target
-            if self.open_[s] == FAR:
-                continue
-            target = self.network.activities[s]
-            stands = self.early.start[s], self.early.finish[s]
-            late = stands if self.late[s] == self.open_[s] else span_at(target, self.late[s])
-            bounds.append((link.type[0], latest_source(link, late, target), latest_source(link, stands, target)))
-        if (parent := self.network.parent_of.get(position)) is not None:
-            first = self.early.start[parent] == self.early.start[position]
-            bounds += [bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first]
-        return bounds
-
     def odd_drivers(self, t: int) -> Iterator[int]:
         """The sources of odd links that hold an activity where it stands."""
-        network, k, start, finish = self.network, self.open_[t], self.early.start, self.early.finish
+        network, k = self.network, self.open_[t]
         activity = network.activities[t]
-        for link in network.layout.odd_in[t] if k != FAR else ():
-            span = start[link.source], finish[link.source]
+        if k == FAR:
+            return
+        for link in network.layout.odd_in.get(t, ()):
+            span = self.stands(link.source)
             if span[0] != UNDATED and number_asked(link, span, activity) == k:
                 yield link.source
+        if t in network.knots.before and not activity.pinned:
+            for link in network.knots.before[t]:
+                for ask in self.fronts.asks(link):
+                    if number_from(activity, link.type[1], ask.bound(activity)) == k:
+                        yield ask.source

@@ -80,6 +80,7 @@ class _Spans:
     def __init__(self, network: Network, numbers: list[int]) -> None:
         self.network, self.numbers = network, numbers
         self.known = {i: network.activities[i].pinned for i in network.layout.apart if network.activities[i].pinned}
+        self.fronts = network.fronts(self.of)
 
     def of(self, position: int) -> tuple[int, int] | None:
         """Start and finish of what has been placed; None while it is undated."""
@@ -105,6 +106,10 @@ class _Spans:
             for link in network.layout.odd_in[t]:
                 if span := self.of(link.source):
                     k = max(k, number_asked(link, span, activity))
+        if t in network.knots.before and not (activity.pinned or activity.undated):
+            for link in network.knots.before[t]:
+                for ask in self.fronts.asks(link):
+                    k = max(k, number_from(activity, link.type[1], ask.bound(activity)))
         if t in network.layout.limited and k >= DATED:
             assert activity.not_before is not None
             k = max(k, number_from(activity, "S", activity.not_before))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.network.activities import Activity, Dependency, ahead, distance, may_rest
+from unisequa.core.network.knots import Knots
 
 Near = tuple[tuple[int, ...], tuple[int, ...], tuple[int, ...]]
 """Links as three columns: sources, targets, and the distances in worked slots at which the targets may start."""
@@ -67,6 +68,7 @@ def laid_out(
     children: Mapping[int, tuple[int, ...]],
     parent_of: Mapping[int, int],
     rank: Sequence[int],
+    knots: Knots,
 ) -> Layout:
     """Sort the links by how they are to be walked; ``rank`` is each position's place in topological order."""
     near: list[tuple[int, int, int]] = []
@@ -100,9 +102,9 @@ def laid_out(
     each = list(enumerate(activities))
     limited = frozenset(i for i, a in each if a.floor is None and a.not_before is not None and not a.pinned)
     near.sort(key=lambda link: rank[link[1]])
-    onward = _stretches(near, rank, {*over_in, *odd_in, *children, *limited})
+    onward = _stretches(near, rank, {*over_in, *odd_in, *children, *limited, *knots.before})
     fixed = {i for i in apart if activities[i].stands == "fixed"}
-    back = _stretches(near, rank, {*over_out, *odd_out, *children, *parent_of, *fixed})
+    back = _stretches(near, rank, {*over_out, *odd_out, *children, *parent_of, *fixed, *knots.behind, *knots.out_of})
     return Layout(
         onward=tuple((_columns(links), special) for links, special in onward),
         back=tuple((_columns(links[::-1]), special) for links, special in reversed(back)),

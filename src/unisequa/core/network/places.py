@@ -7,7 +7,9 @@ boundaries are looked up once at the end.
 
 from __future__ import annotations
 
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.network.activities import Activity, Dependency, ahead, closes
+from unisequa.core.terms import LagUnit
 
 UNDATED = -1
 """Stands for the boundary of an activity that has no date yet."""
@@ -57,10 +59,12 @@ def place(activity: Activity, bound: int) -> tuple[int, int]:
 
 def lagged(link: Dependency, source: tuple[int, int], target: Activity) -> int:
     """The boundary that a link asks of its target's end: the end of its ``source`` (start, finish) ⊕ lag."""
-    boundary, calendar = source[link.type[0] == "F"], target.calendar
-    if link.unit == "elapsed":
-        return calendar.grid.elapse(boundary, link.lag)
-    return calendar.advance(boundary, link.lag)
+    return boundary_behind(source[link.type[0] == "F"], link.lag, link.unit, target.calendar)
+
+
+def boundary_behind(boundary: int, lag: int, unit: LagUnit, calendar: WorkingCalendar) -> int:
+    """A boundary ⊕ lag."""
+    return calendar.grid.elapse(boundary, lag) if unit == "elapsed" else calendar.advance(boundary, lag)
 
 
 def number_asked(link: Dependency, source: tuple[int, int], target: Activity) -> int:
@@ -73,13 +77,15 @@ def latest_source(link: Dependency, late: tuple[int, int], target: Activity) -> 
 
     The inverse of :func:`lagged`.
     """
-    boundary, calendar = late[link.type[1] == "F"], target.calendar
-    if not link.lag:
+    return boundary_before(late[link.type[1] == "F"], link.lag, link.unit, target.calendar)
+
+
+def boundary_before(boundary: int, lag: int, unit: LagUnit, calendar: WorkingCalendar) -> int:
+    """The last boundary whose ⊕ lag is no later than ``boundary``: the inverse of :func:`boundary_behind`."""
+    if not lag:
         return boundary
-    if link.unit == "elapsed":
-        grid = calendar.grid
-        until = grid.elapse(boundary, -link.lag)
-        return until - max(0, grid.elapse(until, link.lag) - boundary)  # where the clock is put back
-    if link.lag > 0:
-        return calendar.slot(calendar.index(boundary) - link.lag)
-    return calendar.slot(calendar.index(boundary + 1) - 1 - link.lag)
+    if unit == "elapsed":
+        return calendar.grid.elapse(boundary, -lag)
+    if lag > 0:
+        return calendar.slot(calendar.index(boundary) - lag)
+    return calendar.slot(calendar.index(boundary + 1) - 1 - lag)

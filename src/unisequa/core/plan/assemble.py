@@ -15,11 +15,14 @@ from unisequa.core.documents.measures import measured, offset_words, unrolled
 from unisequa.core.documents.placeholders import fill_in, holds
 from unisequa.core.documents.template import Measure, Template, Wait, When
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
-from unisequa.core.plan.building import bridged
+from unisequa.core.plan.bridging import spread, tied
+from unisequa.core.plan.building import gated
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.facts import _facts_of, read_facts
+from unisequa.core.plan.milestones import with_edges
+from unisequa.core.plan.phases import PhaseOf
 from unisequa.core.plan.plan import Plan, planned
-from unisequa.core.plan.targets import derived_dates, with_dates_of
+from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
 from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
 from unisequa.core.terms import MOST_DAYS
 
@@ -125,6 +128,14 @@ class _Family:
         for child, parent in self.parents.items():
             self.children.setdefault(parent, []).append(child)
 
+    def leaves(self, key: str) -> Iterator[str]:
+        """The steps that a parent stands for, at whatever level; a step itself otherwise."""
+        if key not in self.children:
+            yield key
+            return
+        for child in self.children[key]:
+            yield from self.leaves(child)
+
     def above(self, key: str) -> Iterator[str]:
         """A step's parents, from the inside out."""
         while key in self.parents:
@@ -158,7 +169,8 @@ class _Assembly:
         for key, (anchor, scope) in self.parts.anchors.items():
             if anchor.from_ is not None and key not in given:
                 self.derived[key] = scope.measure(anchor.from_)
-        dates = {key: self.grid.of(given[key]) if key in given else None for key in self.parts.anchors}
+        default = self.calendars[None]
+        dates = {key: default.instant(given[key]) if key in given else None for key in self.parts.anchors}
         return derived_dates(dates, self.derived, self.calendars)
 
     def values(self, scope: Scope) -> dict[str, Any]:
@@ -173,9 +185,11 @@ class _Assembly:
         return values
 
     def plan(self) -> Plan:
-        steps, family, links = self._applying()
+        steps, family, links, ties = self._applying()
+        today, ends = self.occasion.today, self._ends()
+        end = self._end(ends)
         tasks = self._tasks(steps, family, links)
-        today, deadline = self.occasion.today, self.occasion.deadline
+        tasks, phases = in_phases(tasks, self._phases(), self.anchors, self.calendars, end, self.template.direction)
         no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
             run_name(self.template, self.occasion),
@@ -186,8 +200,10 @@ class _Assembly:
             self.labels,
             opening=no_anchor,
             today=self.grid.of(today) if today else None,
-            end=self.grid.exclusive(self.grid.of(deadline)) if deadline else None,
+            end=end,
             direction=self.template.direction,
+            ties=ties,
+            phases=phases,
         )
         plan = replace(
             plan,
@@ -198,11 +214,33 @@ class _Assembly:
                 for role, spans in self.occasion.away.items()
             },
             day_labels=tuple(self._day_labels()),
+            ends=ends,
+            follow=self.template.follow,
         )
         self._look_over(plan)
         return replace(plan, warnings=(*self.warnings, *plan.warnings))
 
-    def _applying(self) -> tuple[list[Placed], _Family, tuple[LinkOf, ...]]:
+    def _ends(self) -> str | None:
+        """The anchor by whose day all should be over, if it is known."""
+        ends = self.template.ends
+        return ends if ends is not None and self.anchors.get(ends) is not None else None
+
+    def _end(self, ends: str | None) -> int | None:
+        """The run's deadline as a boundary: the end of the day of the anchor that ends it, or else the given one."""
+        at, deadline = None if ends is None else self.anchors[ends], self.occasion.deadline
+        if at is not None:
+            return self.grid.day_start(self.grid.day(at) + 1)
+        return None if deadline is None else self.grid.end_of(deadline)
+
+    def _phases(self) -> tuple[PhaseOf, ...]:
+        made = []
+        for key, phase in self.parts.phases.items():
+            scope, ends = self.parts.jobs[key]
+            after = phase.opens == "after the one before"
+            made.append(PhaseOf(key, phase.label, phase.span, after, scope.first_anchor, ends, job=scope.prefix))
+        return tuple(made)
+
+    def _applying(self) -> tuple[list[Placed], _Family, tuple[LinkOf, ...], tuple[str, ...]]:
         """The steps that apply, and the links; what followed a step that does not apply follows what it followed."""
         known = {placed.key: placed for placed in self.parts.steps}
         parents = {p.key: p.scope.prefix + p.step.parent for p in self.parts.steps if p.step.parent is not None}
@@ -221,17 +259,31 @@ class _Assembly:
             empty = {p for p, inner in family.children.items() if p not in out and all(c in out for c in inner)}
             emptied = bool(empty)
             out |= empty
-        links = bridged(self._links(known), out)
+        links, ties = self._past(known, family, out)
         steps = [placed for placed in self.parts.steps if placed.key not in out]
-        return steps, _Family({c: p for c, p in parents.items() if c not in out}), links
+        return steps, _Family({c: p for c, p in parents.items() if c not in out}), links, ties
+
+    def _past(
+        self, known: Mapping[str, Placed], family: _Family, out: set[str]
+    ) -> tuple[tuple[LinkOf, ...], tuple[str, ...]]:
+        """The links past the steps left out, and the ties that keep them few."""
+        groups = self.parts.groups
+        links, made = spread(self._links(known), groups, of="source")
+        links, more = spread(links, groups)
+        inner = {key: leaves for key in out if (leaves := list(family.leaves(key))) != [key]}
+        links, within = spread(links, inner)
+        links += [LinkOf(leaf, key, "FF") for key, leaves in inner.items() for leaf in leaves]
+        past, kept = tied(links, out)
+        return past, (*made, *more, *within, *kept)
 
     def _links(self, known: Mapping[str, Placed]) -> Iterator[LinkOf]:
         groups = self.parts.groups
         for source, target, link, _ in self.parts.links:
-            for s in groups.get(source, (source,)):
-                for t in groups.get(target, (target,)):
-                    calendar = self.calendars[self._calendar(known[t])]
-                    yield LinkOf(s, t, link.type, link.slots(calendar), link.unit)
+            members = groups.get(target)
+            each = members if members and link.lag and self.grid.per_day > 1 else [target]  # their days may differ
+            for key in each:
+                calendar = self.calendars[self._calendar(known[members[0] if members and key == target else key])]
+                yield LinkOf(source, key, link.type, link.slots(calendar), link.unit)
 
     def _calendar(self, placed: Placed) -> str | None:
         step = placed.step
@@ -249,7 +301,11 @@ class _Assembly:
             line = [placed_at[key] for key in (placed.key, *family.above(placed.key))]
             bound = any(p.key in (follows if backward else followed) for p in line)
             tasks.append(self._task(line, placed.key in family.children, bound))
-        return tuple(tasks)
+        behind = gated(tasks, self._phases())
+        if behind and not backward:
+            alone = {task.key for task in tasks if task.opens and task.key in behind}
+            tasks = [replace(t, when=None, target=None, opens=False) if t.key in alone else t for t in tasks]
+        return with_edges(tasks, links, behind)
 
     def _task(self, line: list[Placed], parent: bool, bound: bool) -> Task:
         """A step, given with its parents from the inside out, as a task.

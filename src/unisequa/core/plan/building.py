@@ -1,16 +1,19 @@
-"""The network of a plan's tasks: what each link binds, once parents and dropped tasks are seen through."""
+"""The network of a plan's tasks: what each link binds, once parents, dropped tasks and phases are seen through."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from unisequa.core.calendars.grid import Grid
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.knots import Knot
 from unisequa.core.network.network import Network
+from unisequa.core.plan.bridging import spread, tied
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf, members_of, opened_after
 from unisequa.core.plan.task import LinkOf, Task
-from unisequa.core.terms import MOST_LINKS, LinkType
+from unisequa.core.terms import MOST_LINKS
 
 
 def leaves_of(children: Mapping[int, tuple[int, ...]], position: int) -> Iterator[int]:
@@ -28,16 +31,21 @@ def network_of(
     calendars: Calendars,
     floors: Iterable[int | None],
     dates: Mapping[str, tuple[int, int]] | None = None,
+    *,
+    ties: Sequence[str] = (),
+    phases: Sequence[PhaseOf] = (),
 ) -> Network:
     """The network of tasks that may not start before their floors.
 
-    Links to a parent are made links to each of its leaves; what followed a dropped task follows what that
-    one followed.
+    Links to a parent are made links to each of its leaves; what followed a dropped task follows what that one followed;
+    what is in a phase that opens after the one before follows the end of that.
 
     Parameters
     ----------
     dates : mapping, optional
         Key → boundaries, for the tasks that no floor moves: done, begun or fixed.
+    ties : sequence of str
+        Keys among the links that are no tasks: what they follow holds what follows them.
 
     Raises
     ------
@@ -53,22 +61,62 @@ def network_of(
         if task.parent is not None:
             inner.setdefault(position[task.parent], []).append(i)
     children = {i: tuple(parts) for i, parts in inner.items()}
-    dropped = {task.key for i, task in enumerate(tasks) if task.state == "dropped" and i not in children}
     activities = [
         _activity(task, calendars, floor, dates.get(task.key), i in children)
         for i, (task, floor) in enumerate(zip(tasks, floors, strict=True))
     ]
-    dependencies: list[Dependency] = []
-    for link in bridged(links, dropped):
-        source, target = position[link.source], position[link.target]
-        if target not in children:
-            dependencies.append(Dependency(source, target, link.lag, link.unit, link.type))
-            continue
-        for leaf in leaves_of(children, target):
-            dependencies.append(Dependency(source, leaf, link.lag, link.unit, link.type))
-        if len(dependencies) > MOST_LINKS:
-            raise DocumentError([Fault("links", f"to parents come to more than {MOST_LINKS:,} links between steps")])
-    return Network.of(activities, dependencies, children)
+    straight, kept = seen_through(tasks, links, children)
+    gates = list(_gates(tasks, phases))
+    knots = [*(Knot(key) for key in (*ties, *kept)), *(knot for knot, _, _ in gates)]
+    at = {**position, **{knot.key: len(tasks) + i for i, knot in enumerate(knots)}}
+    dependencies = [Dependency(at[k.source], at[k.target], k.lag, k.unit, k.type) for k in straight]
+    for knot, before, behind in gates:
+        dependencies += [Dependency(position[task.key], at[knot.key]) for task in before]
+        dependencies += [Dependency(at[knot.key], position[task.key]) for task in behind]
+    if len(dependencies) > MOST_LINKS:
+        raise DocumentError([Fault("links", f"to parents come to more than {MOST_LINKS:,} links between steps")])
+    return Network.of(activities, dependencies, children, knots)
+
+
+def seen_through(
+    tasks: Sequence[Task], links: Iterable[LinkOf], children: Mapping[int, tuple[int, ...]]
+) -> tuple[tuple[LinkOf, ...], tuple[str, ...]]:
+    """Links between tasks that have dates of their own and ties: parents followed into, dropped tasks seen through.
+
+    The second are the keys of the ties that this makes.
+    """
+    links = tuple(links)
+    if children:
+        leaves = {tasks[i].key: [tasks[leaf].key for leaf in leaves_of(children, i)] for i in children}
+        straight, made = spread(links, leaves)
+    else:
+        straight, made = list(links), []
+    dropped = {task.key for i, task in enumerate(tasks) if task.state == "dropped" and i not in children}
+    if not dropped:
+        return tuple(straight), tuple(made)
+    for i in children:
+        if all(tasks[leaf].key in dropped for leaf in leaves_of(children, i)):  # what is left of it is as if dropped
+            dropped.add(tasks[i].key)
+            straight += [LinkOf(tasks[leaf].key, tasks[i].key, "FF") for leaf in leaves_of(children, i)]
+    past, kept = tied(straight, dropped)
+    return past, (*made, *kept)
+
+
+def gated(tasks: Sequence[Task], phases: Sequence[PhaseOf]) -> dict[str, str]:
+    """Task → the phase at whose end its own opens."""
+    if not any(phase.after for phase in phases):
+        return {}
+    members = members_of(tasks)
+    return {task.key: before for key, before in opened_after(phases, members).items() for task in members[key]}
+
+
+def _gates(tasks: Sequence[Task], phases: Sequence[PhaseOf]) -> Iterator[tuple[Knot, list[Task], list[Task]]]:
+    """The ends of phases that others open behind: a knot, what it follows, and what follows it."""
+    if not any(phase.after for phase in phases):
+        return
+    members, labels = members_of(tasks), {phase.key: phase.label for phase in phases}
+    for key, before in opened_after(phases, members).items():
+        yield Knot(f"phase {before} {key}", "phase", labels[before]), members[before], members[key]
 
 
 def _activity(
@@ -87,7 +135,7 @@ def _activity(
         task.edge,
         floor,
         earliest(task, calendars.grid),
-        task.deadline,
+        task.due_by,
         pinned,
         stands if pinned or stands == "dropped" else "",
         undated or (stands == "dropped" and not pinned),
@@ -105,55 +153,3 @@ def limit_of(task: Task, grid: Grid) -> list[int]:
     if task.not_before is None:
         return []
     return [task.not_before + (task.duration == 0 and task.edge == "finish" and grid.per_day == 1)]
-
-
-def bridged(links: Iterable[LinkOf], left_out: set[str]) -> tuple[LinkOf, ...]:
-    """Links without those of tasks left out, whose followers now follow what those followed.
-
-    A task left out is passed as a milestone would be: lags in the same unit add up, otherwise the
-    longer one holds.
-
-    Raises
-    ------
-    DocumentError
-        When that makes more links than can be computed.
-    """
-    links = tuple(links)
-    if not left_out:
-        return links
-    into: dict[str, dict[LinkOf, None]] = {key: {} for key in left_out}
-    out: dict[str, dict[LinkOf, None]] = {key: {} for key in left_out}
-    kept = dict.fromkeys(links)
-    for link in links:
-        if link.target in left_out:
-            into[link.target][link] = None
-        if link.source in left_out:
-            out[link.source][link] = None
-    for key in sorted(left_out):
-        before, after = tuple(into[key]), tuple(out[key])
-        for link in (*before, *after):
-            kept.pop(link, None)
-            into.get(link.target, {}).pop(link, None)
-            out.get(link.source, {}).pop(link, None)
-        if len(before) * len(after) > MOST_LINKS:
-            raise DocumentError([Fault("links", f"past {key} come to more than {MOST_LINKS:,}")])
-        for a in before:
-            for b in after:
-                link = _joined(a, b)
-                kept[link] = None
-                if link.target in into:
-                    into[link.target][link] = None
-                if link.source in out:
-                    out[link.source][link] = None
-        if len(kept) > MOST_LINKS:
-            raise DocumentError([Fault("links", f"past what is left out come to more than {MOST_LINKS:,}")])
-    return tuple(kept)
-
-
-def _joined(a: LinkOf, b: LinkOf) -> LinkOf:
-    if a.unit == b.unit or not a.lag or not b.lag:
-        lag, unit = a.lag + b.lag, b.unit if b.lag else a.unit
-    else:
-        lag, unit = max((a.lag, a.unit), (b.lag, b.unit))
-    types: dict[str, LinkType] = {"FS": "FS", "SS": "SS", "FF": "FF", "SF": "SF"}
-    return LinkOf(a.source, b.target, types[a.type[0] + b.type[1]], lag, unit)

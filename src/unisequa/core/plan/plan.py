@@ -13,12 +13,15 @@ from unisequa.core.calendars.grid import DAYS, Grid
 from unisequa.core.documents.template import Measure
 from unisequa.core.network.backward import Schedule, backward, schedule
 from unisequa.core.network.forward import early_at
-from unisequa.core.network.latest import latest_places
+from unisequa.core.network.latest import latest_places, pressed_places
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.building import leaves_of, network_of
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf
+from unisequa.core.plan.targets import anchor_limits
 from unisequa.core.plan.task import LinkOf, Task, Warning
+from unisequa.core.terms import Follow
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +31,8 @@ class Plan:
     ``anchors`` maps an anchor's key to its day (its instant on the minute grid), or None while it is not
     known; ``labels`` to its name; ``derived`` to the measure of one that is measured from another.
     ``first_anchor`` is where the job opens, or is due with ``direction`` backward. ``end`` is the run's deadline
-    as a boundary. ``away`` says when the people in a role are on leave, as days, both included.
+    as a boundary, and ``ends`` the anchor whose day that is. ``away`` says when the people in a role are on leave, as
+    days, both included. ``ties`` are keys among the links that are no tasks: what they follow holds what follows them.
     """
 
     name: str
@@ -48,6 +52,10 @@ class Plan:
     crew: Mapping[str, str] = field(default_factory=dict)
     away: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
     day_labels: tuple[tuple[int, str], ...] = ()
+    ties: tuple[str, ...] = ()
+    phases: tuple[PhaseOf, ...] = ()
+    ends: str | None = None
+    follow: Follow = "ask"
 
     @property
     def grid(self) -> Grid:
@@ -120,6 +128,13 @@ class Plan:
         """The days on which the template's offset puts it."""
         return days_of(self.target_read(position), True, self.grid)
 
+    def room(self, position: int) -> tuple[int, str | None] | None:
+        """The smaller of total and anchor slack in worked slots, with the anchor's key where it is that one's."""
+        total, anchor = self.schedule.total_slack[position], self.schedule.anchor_slack[position]
+        if anchor is not None and (total is None or anchor <= total):
+            return anchor, self.schedule.slack_to[position]
+        return None if total is None else (total, None)
+
     def drift(self, position: int) -> int | None:
         """Worked slots behind the template's date; negative when ahead of it."""
         target, start = self.tasks[position].target, self.schedule.start[position]
@@ -186,6 +201,8 @@ def planned(
     today: int | None = None,
     end: int | None = None,
     direction: str = "forward",
+    ties: tuple[str, ...] = (),
+    phases: tuple[PhaseOf, ...] = (),
 ) -> Plan:
     """Work the dates out: every task as early as its target and its links allow, or in a plan that runs
     backward as late as what follows it allows.
@@ -198,21 +215,19 @@ def planned(
         The run's deadline as a boundary.
     """
     floors = [task.target[0] if task.target else opening if task.opens and not task.when else None for task in tasks]
-    network = network_of(tasks, links, calendars, floors)
+    network = network_of(tasks, links, calendars, floors, ties=ties, phases=phases)
     warnings: tuple[Warning, ...] = ()
     if direction == "backward":
         places = latest_places(network)
+        warnings = tuple(
+            Warning("backward", tasks[i].key, f"{tasks[i].title} cannot be as early as what follows it needs it to be")
+            for i in pressed_places(network, places)
+        )
         network = network.with_activities(
             activity if i not in places else replace(activity, floor=places[i])
             for i, activity in enumerate(network.activities)
         )
-    result = schedule(network, end)
-    if direction == "backward":
-        late = [i for i, place in places.items() if result.start[i] > place]
-        warnings = tuple(
-            Warning("backward", tasks[i].key, f"{tasks[i].title} cannot be as early as what follows it needs it to be")
-            for i in late
-        )
+    result = schedule(network, end, anchor_limits(tasks, anchors, calendars))
     positions = {task.key: i for i, task in enumerate(tasks)}
     return Plan(
         name,
@@ -228,6 +243,8 @@ def planned(
         end,
         positions,
         direction=direction,
+        ties=ties,
+        phases=phases,
     )
 
 
@@ -254,15 +271,21 @@ def standing(
     *,
     today: int | None = None,
     end: int | None = None,
+    ties: tuple[str, ...] = (),
+    phases: tuple[PhaseOf, ...] = (),
 ) -> Plan:
     """A plan as it stands: tasks keep the boundaries in ``dates``; slack and drivers are worked out on them."""
     start = [dates.get(task.key, (UNDATED, UNDATED))[0] for task in tasks]
     finish = [dates.get(task.key, (UNDATED, UNDATED))[1] for task in tasks]
-    network = network_of(tasks, links, calendars, [b if b != UNDATED else None for b in start], dates)
+    floors = [b if b != UNDATED else None for b in start]
+    network = network_of(tasks, links, calendars, floors, dates, ties=ties, phases=phases)
     positions = {task.key: i for i, task in enumerate(tasks)}
-    result = backward(network, early_at(network, start, finish), end)
+    result = backward(network, early_at(network, start, finish), end, anchor_limits(tasks, anchors, calendars))
     tasks = with_spans(tasks, network, result, calendars)
-    return Plan(name, tasks, links, network, result, calendars, anchors, labels, (), today, end, positions)
+    return Plan(
+        name, tasks, links, network, result, calendars, anchors, labels, (), today, end, positions,
+        ties=ties, phases=phases,
+    )  # fmt: skip
 
 
 def replanned(plan: Plan, dates: Mapping[str, tuple[int, int]], **changes: object) -> Plan:
@@ -278,5 +301,7 @@ def replanned(plan: Plan, dates: Mapping[str, tuple[int, int]], **changes: objec
         changed.labels,
         today=changed.today,
         end=changed.end,
+        ties=changed.ties,
+        phases=changed.phases,
     )
     return replace(changed, tasks=anew.tasks, network=anew.network, schedule=anew.schedule, positions=anew.positions)

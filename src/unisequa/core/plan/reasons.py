@@ -2,24 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import datetime as dt
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
+from unisequa.core.calendars.grid import Grid
 from unisequa.core.calendars.words import slot_words, slots_words
 from unisequa.core.documents.measures import offset_words, unrolled
 from unisequa.core.errors import DateRangeError
-from unisequa.core.network.activities import Dependency
-from unisequa.core.network.places import UNDATED, lagged, latest_source, number_from, number_until, place, span_at
+from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.knots import Ask, Backs, Fronts
+from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED, latest_source, number_from, number_until, place, span_at
 from unisequa.core.plan.building import limit_of
+from unisequa.core.plan.phases import phase_keys
 from unisequa.core.plan.plan import Plan, read
+from unisequa.core.plan.task import Task
 
 Kind = Literal[
-    "anchor", "link", "opening", "not before", "awaits", "late", "kept", "fixed", "begun", "done", "dropped", "parts",
-    "undated",
+    "anchor", "link", "phase", "opening", "not before", "awaits", "late", "kept", "put", "fixed", "begun", "done",
+    "dropped", "parts", "undated",
 ]  # fmt: skip
 LONGEST_TITLE = 60
+_HALF_A_YEAR = 183
+
+Known = tuple[Task, tuple[int, int] | None, Grid]
+"""A task, its dates as people read them, and the grid."""
+
+Say = Callable[[int], str]
+"""A date as people read it, in words."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,8 +44,7 @@ class Reason:
     kind : str
         What asks for it.
     day : int or None
-        The date it asks for, as people read it: the due date for a target measured at the finish, else the
-        first.
+        The date it asks for, as people read it: the due date for what is asked of the end, else the first.
     binding : bool
         Whether the task is where it is because of this one.
     source : str, optional
@@ -49,25 +61,16 @@ class Reason:
 def reasons(plan: Plan, position: int) -> list[Reason]:
     """Every floor of a task with the date it asks for, the binding ones marked.
 
+    Dates more than half a year from the plan's today, and all in a list that spans two years, carry their year.
+
     >>> # 2 working days after Period end (Fri 31 Jul) → Tue 4 Aug
     >>> # after Count the till (ends Wed 5 Aug) → Thu 6 Aug, binding
     """
-    task, dates = plan.tasks[position], plan.read(position)
-    if dates is None:
-        return [_undated(plan, position)]
-    if plan.is_parent(position):
-        return [_parts(plan, position)]
-    stands = task.stands
-    floors = [_standing(plan, position)] if stands else []
-    floors += [reason for reason in _floors(plan, position) if not (stands and reason.binding)]
-    if stands:
-        return floors
-    if not any(reason.binding for reason in floors) and plan.direction == "backward" and task.when is None:
-        floors += _followed(plan, position)
-    if not any(reason.binding for reason in floors):
-        text = f"kept where it was put → {slot_words(dates[0], plan.grid)}"
-        floors.append(_bound("kept", dates[0], True, text))
-    return floors
+    said = _Said(plan)
+    found = _Reasons(plan, position, said.day).all()
+    if len(said.years) > 1:
+        return _Reasons(plan, position, lambda day: slot_words(day, plan.grid, year=True)).all()
+    return found
 
 
 def why(plan: Plan, position: int) -> str:
@@ -81,150 +84,277 @@ def short(title: str) -> str:
     return title if len(title) <= LONGEST_TITLE else title[: LONGEST_TITLE - 1].rstrip() + "…"
 
 
-def link_words(plan: Plan, link: Dependency, dates: tuple[int, int] | None) -> str:
-    """``after Count the till (ends Wed 5 Aug)``, with the lag where there is one; ``dates`` are those of its source.
+class _Said:
+    """Dates in words, with the years that were met."""
 
-    A link that bounds the target's end says so: ``to end with Count the till (ends Wed 5 Aug)``.
+    def __init__(self, plan: Plan) -> None:
+        self.grid, self.years = plan.grid, set[int]()
+        self.today = None if plan.today is None else plan.grid.day(plan.today)
+
+    def day(self, read: int) -> str:
+        day = self.grid.day(read)
+        self.years.add(dt.date.fromordinal(day).year)
+        far = self.today is not None and abs(day - self.today) > _HALF_A_YEAR
+        return slot_words(read, self.grid, year=far)
+
+
+def held_words(
+    network: Network, link: Dependency, ask: Ask, known: Callable[[int], Known], say: Say | None = None
+) -> str:
+    """``after Count the till (ends Wed 5 Aug), with 1 working day between``: what holds a task, and how.
+
+    What bounds the task's end says so; what comes through the end of a phase names that.
     """
-    source = plan.tasks[link.source]
-    at_end, title = link.type[0] == "F", short(source.title)
-    verb = ("ends" if at_end else "starts") if source.duration else "falls on"
-    known = f"{verb} {slot_words(dates[at_end], plan.grid)}" if dates else "has no date yet"
-    to_end = "to end " if link.type[1] == "F" else ""
-    if not link.lag:
-        word = {"FS": "after", "SS": "with the start of", "FF": "with", "SF": "after the start of"}[link.type]
-        return f"{to_end}{word} {title} ({known})"
-    working = link.unit == "working"
-    day = plan.network.activities[link.target].calendar.per_day if working else plan.grid.per_day
-    amount = slots_words(abs(link.lag), plan.grid, day, working=working)
-    side = "after" if link.lag > 0 else "before"
-    end = "" if at_end and link.lag > 0 else "the end of " if at_end else "the start of "
-    return f"{to_end}{amount} {side} {end}{title} ({known})"
+    task, dates, grid = known(ask.source)
+    say = say or (lambda day: slot_words(day, grid))
+    at_end, title = ask.end == "F", short(task.title)
+    verb = ("ends" if at_end else "starts") if task.duration else "falls on"
+    there = f"{verb} {say(dates[at_end])}" if dates else "has no date yet"
+    if (phase := _phase_between(network, link)) is not None:
+        return f"after the phase {short(phase)} ({there})"
+    amounts = _amounts(ask, network.activities[link.target], grid)
+    kind = ask.end + link.type[1]
+    if kind == "FS":
+        if not amounts:
+            return f"after {title} ({there})"
+        lead = ask.working < 0 or ask.elapsed < 0
+        if lead:
+            return f"{amounts} before the end of {title} ({there})"
+        return f"after {title} ({there}), with {amounts} between"
+    if kind == "SS":
+        side = "before" if ask.working < 0 or ask.elapsed < 0 else "after"
+        return f"{amounts} {side} the start of {title} ({there})" if amounts else f"with the start of {title} ({there})"
+    end = "the end" if at_end else "the start"
+    if amounts:
+        side = "before" if ask.working < 0 or ask.elapsed < 0 else "after"
+        return f"not to end before {amounts} {side} {end} of {title} ({there})"
+    return f"to end with {title} ({there})" if at_end else f"not to end before the start of {title} ({there})"
+
+
+def _amounts(ask: Ask, target: Activity, grid: Grid) -> str:
+    """The lags on the way, or nothing."""
+    parts = []
+    if ask.working:
+        parts.append(slots_words(abs(ask.working), grid, target.calendar.per_day, working=True))
+    if ask.elapsed:
+        parts.append(slots_words(abs(ask.elapsed), grid, working=False))
+    return " and at least ".join(parts)
+
+
+def _phase_between(network: Network, link: Dependency) -> str | None:
+    """The name of the phase at whose end a link begins."""
+    if link.source < network.knots.base:
+        return None
+    knot = network.knots.knot(link.source)
+    return knot.label if knot.kind == "phase" else None
+
+
+def _should_words(ask: Ask, kind: str, known: Known, say: Say, amounts: str) -> str:
+    """What a link that no longer holds asked for."""
+    task, dates, _ = known
+    assert dates
+    over = task.state in {"done", "in review"}
+    title, at_end = short(task.title), ask.end == "F"
+    stands = ("ended" if over else "ends") if at_end else ("started" if over or task.stands == "begun" else "starts")
+    verb = {"FS": "should follow", "SS": "should not start before", "FF": "should not end before"}.get(
+        kind, "should not end before the start of"
+    )
+    between = f", with {amounts} between" if amounts and ask.working >= 0 and ask.elapsed >= 0 else ""
+    between = between or (f", by up to {amounts} less" if amounts else "")
+    return f"{verb} {title}, which {stands if task.duration else 'falls on'} {say(dates[at_end])}{between}"
 
 
 def _bound(kind: Kind, day: int, binding: bool, text: str, source: str | None = None) -> Reason:
     return Reason(kind, day, binding, f"{text}, binding" if binding else text, source)
 
 
-def _floors(plan: Plan, position: int) -> Iterator[Reason]:
-    task, activity, grid = plan.tasks[position], plan.network.activities[position], plan.grid
-    start = plan.schedule.start[position]
-    if task.when and task.target:
-        yield _target(plan, position)
-    elif task.opens:
-        day = plan.read(position)
-        assert day
-        yield Reason("opening", day[0], True, f"opens the job → {slot_words(day[0], grid)}")
-    for limit in limit_of(task, grid):
-        first = place(activity, limit)
-        dates = read(task, *first, grid)
+class _Reasons:
+    """The reasons of one task, its dates said by ``say``."""
+
+    def __init__(self, plan: Plan, position: int, say: Say) -> None:
+        self.plan, self.position, self.say = plan, position, say
+        self.task, self.activity = plan.tasks[position], plan.network.activities[position]
+        self.grid, self.start = plan.grid, plan.schedule.start[position]
+
+    def all(self) -> list[Reason]:
+        plan, position = self.plan, self.position
+        dates = plan.read(position)
+        if dates is None:
+            return [self._undated()]
+        if plan.is_parent(position):
+            return [self._parts(dates)]
+        stands = self.task.stands
+        floors = [self._standing(dates)] if stands else []
+        floors += [reason for reason in self._floors(dates) if not (stands and reason.binding)]
+        if stands:
+            return floors
+        if not any(reason.binding for reason in floors) and plan.direction == "backward" and self.task.when is None:
+            floors += self._followed()
+        if not any(reason.binding for reason in floors):
+            kind: Kind = "put" if self.task.put else "kept"
+            text = "put there by hand" if self.task.put else "keeps the date it had"
+            floors.append(_bound(kind, dates[0], True, f"{text} → {self.say(dates[0])}"))
+        return floors
+
+    def known(self, position: int) -> Known:
+        """A task with its dates."""
+        return self.plan.tasks[position], self.plan.read(position), self.grid
+
+    def _floors(self, dates: tuple[int, int]) -> Iterator[Reason]:
+        plan, task, grid, say = self.plan, self.task, self.grid, self.say
+        if task.when and task.target:
+            yield self._target()
+        elif task.opens:
+            yield Reason("opening", dates[0], True, f"opens the job → {say(dates[0])}")
+        for limit in limit_of(task, grid):
+            first, start = self._at(limit)
+            yield _bound("not before", first, start == self.start, f"not before {say(first)}")
+        for awaited in task.waits:
+            if awaited.finish is not None:
+                first, start = self._at(awaited.finish)
+                ends = say(grid.inclusive(awaited.finish))
+                text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {say(first)}"
+                yield _bound("awaits", first, start == self.start, text)
+        fronts = Fronts(plan.network.knots, self._span)
+        with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
+            for link, ask in plan.network.held_by(self.position, fronts):
+                yield self._link(link, ask)
+
+    def _span(self, position: int) -> tuple[int, int]:
+        return self.plan.schedule.start[position], self.plan.schedule.finish[position]
+
+    def _at(self, bound: int) -> tuple[int, int]:
+        """The date and the boundary at which the task would start from a boundary on."""
+        span = place(self.activity, bound)
+        dates = read(self.task, *span, self.grid)
         assert dates
-        yield _bound("not before", dates[0], first[0] == start, f"not before {slot_words(dates[0], grid)}")
-    for awaited in task.waits:
-        if awaited.finish is not None:
-            first = place(activity, awaited.finish)
-            dates = read(task, *first, grid)
-            assert dates
-            ends = slot_words(grid.inclusive(awaited.finish), grid)
-            text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {slot_words(dates[0], grid)}"
-            yield _bound("awaits", dates[0], first[0] == start, text)
-    for link in plan.network.incoming[position]:
-        if plan.schedule.finish[link.source] != UNDATED:
-            with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
-                yield _link(plan, link, position)
+        return dates[0], span[0]
 
+    def _target(self) -> Reason:
+        plan, task, grid, say = self.plan, self.task, self.grid, self.say
+        assert task.when and task.target
+        anchor, target = plan.anchors[task.when.anchor], plan.target_read(self.position)
+        assert anchor is not None and target
+        binding = place(self.activity, task.target[0])[0] == self.start
+        label, forward = short(plan.labels[task.when.anchor]), plan.direction == "forward"
+        if task.opens and task.window:
+            return self._window(task.window, target[0 if forward else 1], binding)
+        at_end = task.edge == "finish"
+        day = target[1] if at_end else target[0]
+        calendar = plan.calendars[task.calendar]
+        raw = unrolled(anchor, task.when, calendar)
+        rolled = ""
+        if raw != day and task.when.roll != "none":
+            off = calendar.name_of(grid.day(raw))
+            rolled = f", rolled from {say(raw)}" + (f" ({off})" if off else "")
+        if task.opens and forward:
+            text = f"opens the job on {label} ({say(anchor)}) → {say(target[0])}"
+            return _bound("opening", target[0], binding, text + rolled)
+        due = "due " if at_end and task.duration else ""
+        text = f"{due}{offset_words(task.when, label)} ({say(anchor)}) → {say(day)}"
+        return _bound("anchor", day, binding, text + rolled)
 
-def _target(plan: Plan, position: int) -> Reason:
-    task, activity, grid = plan.tasks[position], plan.network.activities[position], plan.grid
-    assert task.when and task.target
-    anchor, target = plan.anchors[task.when.anchor], plan.target_read(position)
-    assert anchor is not None and target
-    binding = place(activity, task.target[0])[0] == plan.schedule.start[position]
-    label = short(plan.labels[task.when.anchor])
-    if task.opens and plan.direction == "forward":
-        text = f"opens the job on {label} ({slot_words(anchor, grid)}) → {slot_words(target[0], grid)}"
-        return _bound("opening", target[0], binding, text)
-    at_end = task.edge == "finish"
-    day = target[1] if at_end else target[0]
-    due = "due " if at_end and task.duration else ""
-    text = f"{due}{offset_words(task.when, label)} ({slot_words(anchor, grid)}) → {slot_words(day, grid)}"
-    calendar = plan.calendars[task.calendar]
-    raw = unrolled(anchor, task.when, calendar)
-    if raw != day and task.when.roll != "none":
-        off = calendar.name_of(grid.day(raw))
-        text += f", rolled from {slot_words(raw, grid)}" + (f" ({off})" if off else "")
-    return _bound("anchor", day, binding, text)
+    def _window(self, window: tuple[int, int], day: int, binding: bool) -> Reason:
+        """What only its phase's window dates."""
+        plan, grid = self.plan, self.grid
+        key = phase_keys([plan.tasks[i] for i in plan.above(self.position)]).get(self.task.key)
+        label = short(next((phase.label for phase in plan.phases if phase.key == key), "its phase"))
+        days = [grid.day_start(grid.day(window[0])), grid.inclusive(window[1])]
+        text = f"in the window of {label} ({self.say(days[0])} – {self.say(days[1])}) → {self.say(day)}"
+        return _bound("phase", day, binding, text)
 
+    def _link(self, link: Dependency, ask: Ask) -> Reason:
+        plan, network, activity = self.plan, self.plan.network, self.activity
+        number = number_from(activity, link.type[1], ask.bound(activity))
+        start, finish = span_at(activity, number)
+        dates = read(self.task, start, finish, self.grid)
+        assert dates
+        source = plan.tasks[ask.source].key
+        through_phase = _phase_between(network, link) is not None
+        kind: Kind = "phase" if through_phase else "link"
+        at_end = link.type[1] == "F"
+        broken = self._broken(link, start, finish)
+        if broken:
+            known, amounts = self.known(ask.source), _amounts(ask, activity, self.grid)
+            text = _should_words(ask, ask.end + link.type[1], known, self.say, amounts)
+            unit = slots_words(broken, self.grid, activity.calendar.per_day)
+            return Reason(kind, dates[at_end], False, f"{text}: broken by {unit}", source)
+        words = held_words(network, link, ask, self.known, self.say)
+        text = f"{words} → {self.say(dates[at_end])}"
+        return _bound(kind, dates[at_end], start == self.start, text, source)
 
-def _link(plan: Plan, link: Dependency, position: int) -> Reason:
-    activity, task = plan.network.activities[position], plan.tasks[position]
-    source = plan.schedule.start[link.source], plan.schedule.finish[link.source]
-    placed = span_at(activity, number_from(activity, link.type[1], lagged(link, source, activity)))
-    dates = read(task, *placed, plan.grid)
-    assert dates
-    text = f"{link_words(plan, link, plan.read(link.source))} → {slot_words(dates[0], plan.grid)}"
-    binding = placed[0] == plan.schedule.start[position]
-    return _bound("link", dates[0], binding, text, plan.tasks[link.source].key)
+    def _broken(self, link: Dependency, start: int, finish: int) -> int:
+        """By how many worked slots the task stands before where a link would have it."""
+        if self.task.state == "dropped":
+            return 0
+        calendar, (stands, ends) = self.activity.calendar, self._span(self.position)
+        if link.type[1] == "S":
+            return max(0, calendar.count(stands, start))
+        return max(0, calendar.count(ends, finish))
 
-
-def _followed(plan: Plan, position: int) -> Iterator[Reason]:
-    """In a plan that runs backward: what follows, where it needs this task to be no later."""
-    activity, task = plan.network.activities[position], plan.tasks[position]
-    start = plan.schedule.start[position]
-    for at in plan.above(position):
-        for link in plan.network.outgoing[at]:
-            span = plan.schedule.start[link.target], plan.schedule.finish[link.target]
-            if span[0] == UNDATED:
+    def _followed(self) -> Iterator[Reason]:
+        """In a plan that runs backward: what follows, where it needs this task to be no later."""
+        plan, network = self.plan, self.plan.network
+        for at in plan.above(self.position):
+            for link in network.outgoing[at]:
+                span = self._span(link.target)
+                if span[0] == UNDATED:
+                    continue
+                with suppress(DateRangeError):
+                    until = latest_source(link, span, network.activities[link.target])
+                    follower = plan.read(link.target)
+                    assert follower
+                    what = f"{short(plan.tasks[link.target].title)} (starts {self.say(follower[0])})"
+                    yield self._as_late(link, until, what, plan.tasks[link.target].key)
+            if at not in network.knots.behind:
                 continue
-            try:
-                until = latest_source(link, span, plan.network.activities[link.target])
-                placed = span_at(activity, number_until(activity, link.type[0], until))
-            except DateRangeError:
-                continue
-            dates, follower = read(task, *placed, plan.grid), plan.read(link.target)
-            assert dates and follower
-            what = f"{short(plan.tasks[link.target].title)} (starts {slot_words(follower[0], plan.grid)})"
-            text = f"as late as {what} allows → {slot_words(dates[0], plan.grid)}"
-            yield _bound("late", dates[0], placed[0] == start, text, plan.tasks[link.target].key)
+            backs = Backs(network.knots, network.activities, lambda i: self._span(i) if self._span(i)[0] >= 0 else None)
+            for knot in reversed(network.order):
+                if knot >= network.knots.base:
+                    backs.settle(knot)
+            for link in network.knots.behind[at]:
+                for until in backs.untils(link):
+                    yield self._as_late(link, until.last(), "what follows", None)
 
+    def _as_late(self, link: Dependency, until: int, what: str, source: str | None) -> Reason:
+        placed = span_at(self.activity, number_until(self.activity, link.type[0], until))
+        dates = read(self.task, *placed, self.grid)
+        assert dates
+        text = f"as late as {what} allows → {self.say(dates[0])}"
+        return _bound("late", dates[0], placed[0] == self.start, text, source)
 
-def _standing(plan: Plan, position: int) -> Reason:
-    task, dates = plan.tasks[position], plan.read(position)
-    assert dates
-    first, last = (slot_words(day, plan.grid) for day in dates)
-    if task.stands == "fixed":
-        return _bound("fixed", dates[0], True, f"fixed on {first}")
-    if task.stands == "begun":
-        return _bound("begun", dates[0], True, f"begun {first}")
-    if task.stands == "done":
-        return _bound("done", dates[1], True, f"done {last}")
-    return _bound("dropped", dates[0], True, "dropped; nothing waits for it")
+    def _standing(self, dates: tuple[int, int]) -> Reason:
+        first, last = self.say(dates[0]), self.say(dates[1])
+        stands = self.task.stands
+        if stands == "fixed":
+            return _bound("fixed", dates[0], True, f"fixed on {first}")
+        if stands == "begun":
+            return _bound("begun", dates[0], True, f"begun {first}")
+        if stands == "done":
+            return _bound("done", dates[1], True, f"done {last}")
+        return _bound("dropped", dates[0], True, "dropped; nothing waits for it")
 
+    def _parts(self, dates: tuple[int, int]) -> Reason:
+        plan = self.plan
+        start, finish = plan.schedule.start, plan.schedule.finish
+        dated = [i for i in plan.network.children[self.position] if start[i] != UNDATED]
+        first, last = min(dated, key=lambda i: start[i]), max(dated, key=lambda i: finish[i])
+        text = f"from the start of {short(plan.tasks[first].title)} to the end of {short(plan.tasks[last].title)}"
+        return _bound("parts", dates[0], True, text)
 
-def _parts(plan: Plan, position: int) -> Reason:
-    dates = plan.read(position)
-    assert dates
-    inner = plan.network.children[position]
-    start, finish = plan.schedule.start, plan.schedule.finish
-    dated = [i for i in inner if start[i] != UNDATED]
-    first = min(dated, key=lambda i: start[i])
-    last = max(dated, key=lambda i: finish[i])
-    text = f"from the start of {short(plan.tasks[first].title)} to the end of {short(plan.tasks[last].title)}"
-    return _bound("parts", dates[0], True, text)
-
-
-def _undated(plan: Plan, position: int) -> Reason:
-    task = plan.tasks[position]
-    if task.state == "dropped":
-        return Reason("dropped", None, True, "dropped; nothing waits for it")
-    if plan.is_parent(position):
-        dropped = all(plan.tasks[i].state == "dropped" for i in plan.leaves(position))
-        text = "all of its sub-steps are dropped" if dropped else "none of its sub-steps has a date yet"
-        return Reason("undated", None, True, text)
-    if task.when:
-        label = short(plan.labels[task.when.anchor])
-        return Reason("undated", None, True, f"{offset_words(task.when, label)}, whose date is not known yet")
-    sources = [plan.tasks[link.source].title for link in plan.network.incoming[position]]
-    if sources:
-        return Reason("undated", None, True, f"after {short(sources[0])}, which has no date yet")
-    return Reason("undated", None, True, "starts with the job, whose first date is not known yet")
+    def _undated(self) -> Reason:
+        plan, task, position = self.plan, self.task, self.position
+        if task.state == "dropped":
+            return Reason("dropped", None, True, "dropped; nothing waits for it")
+        if plan.is_parent(position):
+            dropped = all(plan.tasks[i].state == "dropped" for i in plan.leaves(position))
+            text = "all of its sub-steps are dropped" if dropped else "none of its sub-steps has a date yet"
+            return Reason("undated", None, True, text)
+        if task.when:
+            label = short(plan.labels[task.when.anchor])
+            return Reason("undated", None, True, f"{offset_words(task.when, label)}, whose date is not known yet")
+        source = next(iter(plan.network.sources(position)), None)
+        if source is not None:
+            title = short(plan.tasks[source].title)
+            return Reason("undated", None, True, f"after {title}, which has no date yet")
+        return Reason("undated", None, True, "starts with the job, whose first date is not known yet")

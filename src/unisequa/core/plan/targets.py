@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
+from unisequa.core.calendars.grid import MINUTES, read_span
 from unisequa.core.documents.measures import measured
 from unisequa.core.documents.template import Measure
+from unisequa.core.network.backward import AnchorLimit
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf, fitted, with_windows
 from unisequa.core.plan.task import Task
 from unisequa.core.terms import Edge
 
@@ -34,6 +37,8 @@ def with_dates_of(task: Task, anchors: Mapping[str, int | None], calendars: Cale
 def target_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> tuple[int, int] | None:
     """Start and finish boundary where a task's ``when`` puts it; None while its anchor is not known.
 
+    What only its phase's window dates starts no earlier than the window; placed backwards it is due on its last day.
+
     ==============  ====================================================================
     edge            target
     ==============  ====================================================================
@@ -45,12 +50,16 @@ def target_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendar
     anchor = None if when is None else anchors.get(when.anchor)
     if when is None or anchor is None:
         return None
-    calendar = calendars[task.calendar]
+    calendar, grid = calendars[task.calendar], calendars.grid
+    if task.opens and task.window and when.edge == "finish":
+        anchor = grid.inclusive(calendar.roll_back(task.window[1]))
     day = measured(anchor, when, calendar, when.edge)
+    if task.opens and task.window and when.edge == "start":
+        day = max(day, calendar.roll_forward(task.window[0]))
     calendar = calendars.unrolled(when, day, when.edge, calendar)
     if when.edge == "start":
         return day, calendar.advance(day, task.duration)
-    finish = calendars.grid.exclusive(day)
+    finish = grid.exclusive(day)
     if not task.duration:
         return finish, finish
     start = calendar.retreat(finish, task.duration)
@@ -70,3 +79,65 @@ def derived_dates(
             base = known.get(measure.anchor)
             known[key] = None if base is None else measured(base, measure, calendars[None])
     return known
+
+
+def in_phases(
+    tasks: Sequence[Task],
+    phases: Sequence[PhaseOf],
+    anchors: Mapping[str, int | None],
+    calendars: Calendars,
+    end: int | None,
+    direction: str,
+) -> tuple[tuple[Task, ...], tuple[PhaseOf, ...]]:
+    """The tasks and phases with windows fitted to anchors as they are; what only a window dates is measured anew."""
+    phases = fitted(phases, tasks, anchors, calendars[None], end, backward=direction == "backward")
+    return in_windows(tasks, phases, anchors, calendars), phases
+
+
+def in_windows(
+    tasks: Sequence[Task], phases: Sequence[PhaseOf], anchors: Mapping[str, int | None], calendars: Calendars
+) -> tuple[Task, ...]:
+    """The tasks in the windows that their phases have."""
+    placed = with_windows(tasks, phases, calendars.grid)
+    return tuple(
+        new if new is old or not new.opens else with_dates_of(new, anchors, calendars)
+        for old, new in zip(tasks, placed, strict=True)
+    )
+
+
+def anchor_limits(
+    tasks: Sequence[Task], anchors: Mapping[str, int | None], calendars: Calendars
+) -> tuple[AnchorLimit, ...]:
+    """What must be over by the day of each known anchor: every task measured from it by an offset of 0 or less.
+
+    By the end of that day, or of the day to which its own roll takes it if that is later; what is measured at its
+    start must be begun by then. The earlier anchor comes first, then the order of the template.
+    """
+    until: dict[str, dict[int, tuple[str, int]]] = {}
+    for i, task in enumerate(tasks):
+        limit = anchor_limit(task, anchors, calendars)
+        if limit is not None and task.when is not None:
+            until.setdefault(task.when.anchor, {})[i] = limit
+    order = {key: n for n, key in enumerate(anchors)}
+    return tuple(AnchorLimit(key, until[key]) for key in sorted(until, key=lambda key: (anchors[key] or 0, order[key])))
+
+
+def anchor_limit(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> tuple[str, int] | None:
+    """The end of a task that must not pass its anchor, and the last boundary for it; None where none limits it."""
+    when, grid = task.when, calendars.grid
+    if when is None or task.opens or task.target is None or not before_or_on(when):
+        return None
+    anchor = anchors.get(when.anchor)
+    if anchor is None:
+        return None
+    start = when.edge == "start"
+    day = max(grid.day(anchor), grid.day(task.target[0] if start else task.target[1] - 1))
+    end = grid.day_start(day + 1)
+    return ("S", end - 1) if start else ("F", end)
+
+
+def before_or_on(measure: Measure) -> bool:
+    """Whether an offset is 0 or less."""
+    if isinstance(measure.offset, int):
+        return measure.offset <= 0
+    return read_span(measure.offset, MINUTES) <= 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unisequa.core.documents.template import Measure, When
-from unisequa.core.terms import BEGUN, FINISHED, Edge, LagUnit, LinkType, Stands, State
+from unisequa.core.terms import BEGUN, FINISHED, Edge, LagUnit, LinkType, Ready, Stands, State
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +55,13 @@ class Task:
         Somebody has pinned its date; no cascade moves it.
     waits : tuple of Awaited
         What it waits for in other runs: none of it starts before they finish.
+    window : tuple of int, optional
+        The boundaries of its phase's window. It is dated by it where nothing else dates it, and due by its end where it
+        has no deadline of its own.
+    put : bool
+        A person has put it where it is, or has said what remains of it.
+    ready : "when free" or "on its day"
+        Whether it is ready as soon as nothing holds it back, or not before its start.
     """
 
     key: str
@@ -75,6 +82,14 @@ class Task:
     parent: str | None = None
     fixed: bool = False
     waits: tuple[Awaited, ...] = ()
+    window: tuple[int, int] | None = None
+    put: bool = False
+    ready: Ready = "when free"
+
+    @property
+    def due_by(self) -> int | None:
+        """The boundary at or before which it should finish: its own deadline, or the end of its phase's window."""
+        return self.deadline if self.deadline is not None or self.window is None else self.window[1]
 
     @property
     def stands(self) -> Stands:

@@ -21,7 +21,7 @@ def prepare(plan: Plan, edits: Iterable[Edit]) -> Prepared:
     edits = tuple(edits)
     for edit in edits:
         edit.check_dates(plan)
-    work = Prepared(plan, plan.network, plan.calendars, plan.links, dict(plan.anchors))
+    work = Prepared(plan, plan.network, plan.calendars, plan.links, dict(plan.anchors), plan.phases, plan.end)
     for _, made in groupby(sorted(in_force(edits), key=lambda edit: edit.turn), key=lambda edit: edit.turn):
         together = tuple(made)
         together[0].together(work, together)

@@ -1,30 +1,37 @@
 """A shift of a plan and what follows from it.
 
-What depends on an edited task follows in one of three modes; links and "not before" hold in each of them, as
-in :mod:`unisequa.core.network.backward`:
+What is downstream follows in one of three modes; links and "not before" hold in each of them, as in
+:mod:`unisequa.core.network.forward`. Downstream is what can be reached through links from an edited task, from the target
+of a link added or removed, from what followed a dropped task, from tasks that stand on or behind days closed or reopened
+or are measured across them, from tasks given another calendar; whether or not what lies between has moved.
 
 =======  =========================================================================================
 push     start(S) ≥ the start it has: a date is kept unless a link or a day off forces it later
 carry    start(S) ≥ the start it has, moved by as many worked slots as what it follows has moved
-tighten  start(S) ≥ its target, nothing else: the earliest place its floors allow
+tighten  start(S) ≥ its target, nothing else: the earliest place its floors allow; in a plan that runs
+         backward what has no date of its own goes as late as what follows allows
 =======  =========================================================================================
 
-Only what is downstream of an edit is looked at, in topological order, so the work is proportional to
-what may move and not to the size of the run.
+In *push* and *carry* only what follows something that moves is looked at, in topological order, so the work is
+proportional to what may move and not to the size of the run. Moving the whole run moves all of it by just as much.
 """
 
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
+from unisequa.core.calendars.grid import Grid
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
-from unisequa.core.network.activities import Dependency
-from unisequa.core.network.places import UNDATED, number_asked, number_from, span_at
+from unisequa.core.network.forward import Early
+from unisequa.core.network.latest import places_at
+from unisequa.core.network.places import UNDATED, number_from, span_at
+from unisequa.core.plan.phases import phase_keys
 from unisequa.core.plan.plan import Plan, days_of, replanned
-from unisequa.core.plan.reasons import link_words
+from unisequa.core.plan.reasons import held_words
+from unisequa.core.plan.task import Task
 from unisequa.core.shift.carrying_out import in_force, prepare
 from unisequa.core.shift.changes import Cause, Change, Conflict, Held
 from unisequa.core.shift.conflicts import conflicts
@@ -65,7 +72,9 @@ class Cascade:
     def empty(self) -> bool:
         """Whether the shift leaves everything as it is."""
         p = self.prepared
-        same = p.links == self.plan.links and p.anchors == self.plan.anchors and p.calendars is self.plan.calendars
+        plan = self.plan
+        same = (p.links, p.anchors, p.phases) == (plan.links, plan.anchors, plan.phases)
+        same = same and p.calendars is plan.calendars
         return same and not self.changes and not self.states and not p.tasks
 
     @property
@@ -98,19 +107,33 @@ class Cascade:
         """Why this task moves, in words."""
         plan, i = self.plan, self.plan.position(change.key)
         task = self.prepared.task(i)
-        if change.cause == "edited":
+        if i in self.prepared.exact and change.via is None:
+            return "moves with the run"
+        if change.cause == "edited" and change.via is None:
             return self._edited(i)
         if change.cause == "closure":
             return "a working day more" if change.delta < 0 else "a day it needs is closed"
         if change.cause == "anchor" and change.via is None:
             label = plan.labels.get(task.when.anchor) if task.when else None
+            if any(phase.window != old.window for phase, old in zip(self.prepared.phases, plan.phases, strict=True)):
+                label = label if not task.opens or task.window is None else self._phase(i)
             return f"moves with {label}" if label else "moves with the run"
         if change.via is not None:
-            for link in self.prepared.network.incoming[i]:
-                if plan.tasks[link.source].key == change.via:
-                    return link_words(plan, link, plan.read_at(link.source, self.span))
-            return f"spans {plan.tasks[plan.position(change.via)].title}"
+            source, network = plan.position(change.via), self.prepared.network
+            for link, ask in network.held_by(i, network.fronts(self.span)):
+                if ask.source == source:
+                    return held_words(network, link, ask, self.words_of)
+            return f"spans {plan.tasks[source].title}"
         return "has room to come earlier" if change.delta < 0 else "follows"
+
+    def words_of(self, position: int) -> tuple[Task, tuple[int, int] | None, Grid]:
+        """A task with its dates afterwards, for words."""
+        return self.prepared.task(position), self.plan.read_at(position, self.span), self.plan.grid
+
+    def _phase(self, i: int) -> str:
+        """The name of a task's phase."""
+        key = phase_keys([self.prepared.task(j) for j in self.plan.above(i)]).get(self.plan.tasks[i].key)
+        return next((phase.label for phase in self.plan.phases if phase.key == key), "its phase")
 
     def _edited(self, i: int) -> str:
         """What the edits of a task say of it: the one that gives it another state before all else."""
@@ -135,9 +158,13 @@ class Cascade:
             for i, task in enumerate(tasks)
             if plan.schedule.start[i] != UNDATED
         }
+        dates |= {tasks[i].key: span for i, span in p.turned.items()}
         dates |= {change.key: change.after for change in self.changes}
         try:
-            return replanned(plan, dates, tasks=tasks, links=p.links, calendars=p.calendars, anchors=p.anchors)
+            return replanned(
+                plan, dates, tasks=tasks, links=p.links, calendars=p.calendars, anchors=p.anchors, phases=p.phases,
+                end=p.end,
+            )  # fmt: skip
         except (DateRangeError, DocumentError) as error:
             raise ShiftError(f"{error}; choose a date nearer to today") from error
 
@@ -191,26 +218,86 @@ class _Following:
 
     def __init__(self, prepared: Prepared, mode: Mode) -> None:
         self.p, self.mode, self.network = prepared, mode, prepared.network
+        self.seeds = {*prepared.wishes, *prepared.pins, *prepared.looked_at}
+        self.downstream = self._downstream() if mode == "tighten" else self.seeds
+        self.places: dict[int, int] = {}
+        self._begin()
+
+    def _begin(self) -> None:
         self.moved: dict[int, Change] = {}
         self.held: list[Held] = []
         self.emptied: set[int] = set()
-        seeds = {*prepared.wishes, *prepared.pins, *prepared.looked_at}
-        self.queue = [(self.network.rank[i], i) for i in seeds]
-        self.queued = set(seeds)
+        self.pushed: set[int] = set()
+        """Those that move with the whole run, and further because of a link."""
+        self.fronts = self.network.fronts(self._span)
+        self.queue = [(self.network.rank[i], i) for i in self.downstream]
+        self.queued = set(self.downstream)
+
+    def _downstream(self) -> set[int]:
+        """All that is downstream, the parents of it included."""
+        network, found, queue = self.network, set(self.seeds), list(self.seeds)
+        for i in queue:
+            above = network.parent_of.get(i)
+            for j in (*network.targets(i), *(() if above is None else (above,))):
+                if j not in found:
+                    found.add(j)
+                    queue.append(j)
+        return found
 
     def follow(self) -> tuple[dict[int, Change], list[Held]]:
+        """Let everything follow; in a plan that runs backward twice, where what is placed by what follows it is free."""
+        free = self._free()
+        if free:
+            self.emptied |= free  # nowhere yet, so that they hold nothing
+            self._run()
+            self.places = self._placed(free)
+            self._begin()
+        self._run()
+        return self.moved, self.held
+
+    def _free(self) -> set[int]:
+        """What *tighten* places as late as what follows it allows."""
+        p = self.p
+        if self.mode != "tighten" or p.plan.direction != "backward":
+            return set()
+        return {
+            i
+            for i in self.downstream
+            if i not in self.network.children
+            and i not in p.wishes
+            and i not in p.pins
+            and not p.task(i).stands
+            and p.task(i).when is None
+            and not p.task(i).opens
+            and any(True for _ in self.network.targets(i))
+        }
+
+    def _placed(self, free: set[int]) -> dict[int, int]:
+        network, n = self.network, len(self.p.plan.tasks)
+        spans = [self._span(i) for i in range(n)]
+        early = Early([a for a, _ in spans], [b for _, b in spans], [])
+        edited = network.with_activities(self.p.activity(i) for i in range(n))
+        return places_at(edited, early, free)
+
+    def _run(self) -> None:
+        network = self.network
         heapq.heapify(self.queue)
         while self.queue:
             _, i = heapq.heappop(self.queue)
-            change = self._parent(i) if i in self.network.children else self._look_at(i)
+            if i >= network.knots.base:
+                for link in network.knots.out_of.get(i, ()):
+                    self._then(link.target)
+                continue
+            change = self._parent(i) if i in network.children else self._look_at(i)
             if change is None:
                 continue
             self.moved[i] = change
-            for link in self.network.outgoing[i]:
+            for link in network.outgoing[i]:
                 self._then(link.target)
-            if (parent := self.network.parent_of.get(i)) is not None:
+            for link in network.knots.behind.get(i, ()):
+                self._then(link.target)
+            if (parent := network.parent_of.get(i)) is not None:
                 self._then(parent)
-        return self.moved, self.held
 
     def _then(self, i: int) -> None:
         if i not in self.queued:
@@ -230,18 +317,21 @@ class _Following:
             return None  # what is begun, done or fixed stands where it is
         own, carrier = self._floor(i)
         k, via = own, None
-        for link in self.network.incoming[i]:
-            source = self._span(link.source)
-            if source[0] == UNDATED:
+        exact = i in p.exact
+        for link, ask in self.network.held_by(i, self.fronts):
+            if exact and not self._presses(ask.source):
                 continue
-            asked = number_asked(link, source, activity)
+            asked = number_from(activity, link.type[1], ask.bound(activity))
             if asked > k:
-                k, via = asked, link.source
+                k, via = asked, ask.source
         if k == _NEVER:
             return None
-        limit = self._limit(i)
+        if exact and via is not None:
+            self.pushed.add(i)
+        limit = _NEVER if exact else self._limit(i)
         if limit > k:
             k, via = limit, None
+        self.emptied.discard(i)
         after = span_at(activity, k)
         if i in p.by_hand and via is not None:
             self.held.append(Held(i, span_at(activity, own), after, via))
@@ -253,44 +343,61 @@ class _Following:
             cause = "following"
         return self._changed(i, after, cause, via if via is not None else carrier)
 
+    def _presses(self, source: int) -> bool:
+        """Whether a source holds what moves with the whole run: it has moved for another reason, too."""
+        return source in self.moved and (source not in self.p.exact or source in self.pushed)
+
     def _limit(self, i: int) -> int:
-        """The number that "not before" asks for; nothing where somebody has put the task before it, now or earlier."""
+        """The number that "not before" and catching up ask for; nothing where somebody has put the task before it."""
         p, activity, start = self.p, self.p.activity(i), self.p.stands(i)[0]
+        earliest = _NEVER if p.earliest is None else number_from(activity, "S", p.start_of(p.task(i), p.earliest))
+        if self.mode == "push" or i in p.wishes:
+            earliest = _NEVER  # nothing comes earlier by itself
         if activity.not_before is None or i in p.by_hand:
-            return _NEVER
+            return earliest
         limit = number_from(activity, "S", activity.not_before)
         kept = start != UNDATED and number_from(activity, "S", start) < limit
-        return _NEVER if kept and self.mode != "tighten" and i not in p.looked_at else limit
+        held = not kept or self.mode == "tighten" or i in p.limited
+        return max(limit, earliest) if held else earliest
 
     def _floor(self, i: int) -> tuple[int, int | None]:
         """The number before which a task does not start, links aside, and the predecessor it is carried by."""
         p, activity = self.p, self.p.activity(i)
         if i in p.wishes:
             return number_from(activity, "S", p.wishes[i]), None
+        if i in self.places:
+            return number_from(activity, "S", self.places[i]), None
         start, task = p.stands(i)[0], p.task(i)
-        followed = any(link.source in self.moved for link in self.network.incoming[i])
         stands = _NEVER if start == UNDATED else number_from(activity, "S", start)
-        if start != UNDATED and (self.mode == "push" or not (followed or self._freed(i))):
+        if start != UNDATED and self.mode == "push":
             return stands, None
         if self.mode == "carry" and start != UNDATED:
-            carrier = max(
-                (link for link in self.network.incoming[i] if link.source in self.moved), key=self._delta, default=None
-            )
-            return (stands, None) if carrier is None else (stands + self._delta(carrier), carrier.source)
+            carrier = max(self._carriers(i), default=None)
+            return (stands, None) if carrier is None else (stands + carrier[0], carrier[1])
         if task.target is not None:
             return number_from(activity, "S", task.target[0]), None
-        if task.opens or self.network.incoming[i]:
-            return (stands if task.opens else _NEVER), None
+        if task.opens:
+            return stands, None
+        if self._follows(i) or (self.mode == "tighten" and p.plan.direction == "backward"):
+            return _NEVER, None
         first = next(iter(p.anchors.values()), None)  # it follows nothing any more, so it opens the job
         return (stands if first is None else number_from(activity, "S", first)), None
 
-    def _freed(self, i: int) -> bool:
-        """Whether the shift itself changes what a task follows."""
-        return i in self.p.looked_at and self.p.network is not self.p.plan.network and self.p.links != self.p.plan.links
+    def _follows(self, i: int) -> bool:
+        return bool(self.network.incoming[i]) or i in self.network.knots.before
 
-    def _delta(self, link: Dependency) -> int:
-        change = self.moved[link.source]
-        return change.delta if link.type[0] == "F" else change.delta_start
+    def _carriers(self, i: int) -> Iterator[tuple[int, int]]:
+        """By how much each moved predecessor has moved, and which it is."""
+        network, seen = self.network, set[int]()
+        queue = [*network.incoming[i], *network.knots.before.get(i, ())]
+        for link in queue:
+            if link.source >= network.knots.base:
+                if link.source not in seen:
+                    seen.add(link.source)
+                    queue += network.knots.into.get(link.source, ())
+            elif link.source in self.moved:
+                change = self.moved[link.source]
+                yield (change.delta if link.type[0] == "F" else change.delta_start), link.source
 
     def _parent(self, i: int) -> Change | None:
         inner = [

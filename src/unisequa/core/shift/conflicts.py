@@ -6,13 +6,18 @@ from collections.abc import Iterator, Sequence
 
 from unisequa.core.calendars.words import day_words, slot_words
 from unisequa.core.network.activities import Dependency
-from unisequa.core.network.places import UNDATED, number_asked, number_from, span_at
+from unisequa.core.network.knots import Ask, Fronts
+from unisequa.core.network.network import Network
+from unisequa.core.network.places import UNDATED, number_from, span_at
 from unisequa.core.plan.plan import read
 from unisequa.core.plan.reasons import short
+from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.shift.changes import Change, Conflict, Held
 from unisequa.core.shift.prepared import Prepared
 
-_ORDER = ("deadline", "fixed", "link", "leave", "day off", "not before", "past", "target")
+_ORDER = (
+    "deadline", "anchor", "window", "fixed", "link", "before", "leave", "day off", "not before", "past", "target",
+)  # fmt: skip
 
 
 def conflicts(
@@ -26,14 +31,14 @@ def conflicts(
 class _Conflicts:
     def __init__(self, prepared: Prepared, changes: Sequence[Change]) -> None:
         self.p, self.plan, self.grid = prepared, prepared.plan, prepared.plan.grid
-        self.changes = changes
-        self.after = {prepared.plan.positions[change.key]: change.after for change in changes}
+        self.changes = {prepared.plan.positions[change.key]: change for change in changes}
 
     def all(self, held: Sequence[Held], finish: tuple[int, int]) -> Iterator[Conflict]:
-        end = self.plan.end
-        if end is not None and finish[1] > end >= finish[0]:
+        end, was = self.p.end, self.plan.end
+        if end is not None and finish[1] > end and (was is None or finish[0] <= was):
             ends, until = self.words(self.grid.inclusive(finish[1])), self.words(self.grid.inclusive(end))
             yield Conflict("deadline", None, f"The run would end {ends}, after its deadline {until}")
+        yield from self._windows()
         for kept in sorted(self.p.kept_fixed):
             task = self.plan.tasks[kept]
             day = self.read(kept, self.span(kept))[0]
@@ -45,60 +50,117 @@ class _Conflicts:
             source = short(self.plan.tasks[one.via].title)
             text = f"{short(task.title)} cannot start {self.words(wanted)}: it follows {source}; "
             yield Conflict("link", task.key, text + f"{self.words(holds)} is the earliest")
+        for position in sorted({*self.changes, *self.p.tasks, *self.p.looked_at}):
+            yield from self._limits(position)
         for position, kind, text in self._of_tasks():
             yield Conflict(kind, self.plan.tasks[position].key, text)
-        for link in self._broken():
-            task, source = self.p.task(link.target), short(self.plan.tasks[link.source].title)
-            at = self.words(self.read(link.target, self.span(link.target))[0])
-            stands = {"fixed": "is fixed on", "begun": "was begun on", "done": "was done by"}[task.stands]
-            ends = self.words(self.read(link.source, self.span(link.source))[link.type[0] == "F"])
-            verb = "end" if link.type[0] == "F" else "start"
-            text = f"{short(task.title)} {stands} {at}, but {source}, which it follows, would {verb} {ends}"
-            yield Conflict("fixed" if task.stands == "fixed" else "link", task.key, text)
+        yield from self._broken()
 
     def words(self, day: int) -> str:
         return slot_words(day, self.grid)
 
     def span(self, position: int) -> tuple[int, int]:
-        return self.after.get(position, self.p.stands(position))
+        change = self.changes.get(position)
+        return change.after if change else self.p.stands(position)
+
+    def was(self, position: int) -> tuple[int, int]:
+        return self.plan.schedule.start[position], self.plan.schedule.finish[position]
 
     def read(self, position: int, span: tuple[int, int]) -> tuple[int, int]:
         dates = read(self.p.task(position), *span, self.grid)
         assert dates
         return dates
 
-    def _broken(self) -> Iterator[Dependency]:
-        """Links that a task which stands by itself no longer keeps because of this shift."""
-        network, seen = self.p.network, set()
-        touched = {*self.after, *self.p.looked_at}
-        for i in sorted(touched):
-            for link in (*network.incoming[i], *network.outgoing[i]):
-                target = self.p.task(link.target)
-                begun = target.stands == "begun" and link.type[1] == "S"
-                if link in seen or target.stands not in {"fixed", "begun"} or begun:
-                    continue
-                seen.add(link)
-                source, activity = self.span(link.source), self.p.activity(link.target)
-                start = self.span(link.target)[0]
-                if source[0] == UNDATED or start == UNDATED:
-                    continue
-                bound = number_asked(link, source, activity)
-                if bound > number_from(activity, "S", start) and not self._was_broken(link):
-                    yield link
+    def _windows(self) -> Iterator[Conflict]:
+        """Windows that now run past the run's end."""
+        if self.p.end is None or self.p.phases == self.plan.phases:
+            return
+        last = self.grid.day(self.p.end - 1)
+        for phase in self.p.phases:
+            if phase.window is not None and phase.window[1] > last:
+                until = f"{day_words(phase.window[1])}, after the run's end {day_words(last)}"
+                yield Conflict("window", None, f"The window of {short(phase.label)} would run to {until}")
 
-    def _was_broken(self, link: Dependency) -> bool:
-        if link.source >= len(self.plan.tasks) or link not in self.plan.network.incoming[link.target]:
+    def _limits(self, i: int) -> Iterator[Conflict]:
+        """Deadline, window and anchor that a task misses now and did not before."""
+        p, plan, old = self.p, self.plan, self.plan.tasks[i]
+        task, (start, finish), before = p.task(i), self.span(i), self.was(i)
+        if plan.is_parent(i) or task.state in {"done", "dropped"} or start == UNDATED:
+            return
+        title, ends = short(task.title), self.words(self.read(i, (start, finish))[1])
+        due, was_due = task.due_by, old.due_by
+        if due is not None and finish > due and (was_due is None or before[1] <= was_due):
+            until = self.words(self.grid.inclusive(due))
+            if task.deadline is not None:
+                yield Conflict("deadline", task.key, f"{title} would end {ends}, after its deadline {until}")
+            else:
+                yield Conflict("window", task.key, f"{title} would end {ends}, after its phase's window, until {until}")
+        limit = anchor_limit(task, p.anchors, p.calendars)
+        if limit is not None and self._passes(limit, (start, finish)):
+            former = anchor_limit(old, plan.anchors, plan.calendars)
+            if former is None or before[0] == UNDATED or not self._passes(former, before):
+                assert task.when is not None
+                anchor = p.anchors[task.when.anchor]
+                assert anchor is not None
+                label = f"{short(plan.labels[task.when.anchor])} on {self.words(anchor)}"
+                verb = "end" if limit[0] == "F" else "start"
+                at = self.words(self.read(i, (start, finish))[verb == "end"])
+                yield Conflict("anchor", task.key, f"{title} would {verb} {at}, after {label}")
+
+    @staticmethod
+    def _passes(limit: tuple[str, int], span: tuple[int, int]) -> bool:
+        return span[limit[0] == "F"] > limit[1]
+
+    def _broken(self) -> Iterator[Conflict]:
+        """Links that a task no longer keeps because of this shift: it stands by itself, or moves with the whole run."""
+        p, network = self.p, self.p.network
+        now, then = network.fronts(self.span), self.plan.network.fronts(self.was)
+        touched = {*self.changes, *p.looked_at, *p.tasks}
+        for i in sorted(touched | {j for at in touched for j in network.targets(at)}):
+            task = p.task(i)
+            if network.children.get(i) is not None or not (task.stands or i in p.exact) or task.state == "dropped":
+                continue
+            for link, ask in network.held_by(i, now):
+                if not self._misses(network, i, link, ask, self.span(i)) or self._missed(then, i, ask, link):
+                    continue
+                source = short(self.plan.tasks[ask.source].title)
+                at = self.words(self.read(i, self.span(i))[0])
+                how = {"fixed": "is fixed on", "begun": "was begun on", "done": "was done by", "": "would start"}
+                if task.stands == "done":
+                    at = self.words(self.read(i, self.span(i))[1])
+                ends = self.words(self.read(ask.source, self.span(ask.source))[ask.end == "F"])
+                verb = "end" if ask.end == "F" else "start"
+                done = p.task(ask.source).state == "done"
+                said = f"{verb}ed" if done else f"would {verb}"
+                text = f"{short(task.title)} {how[task.stands]} {at}, but {source}, which it follows, {said} {ends}"
+                kind = {"fixed": "fixed", "begun": "before", "done": "before"}.get(task.stands, "link")
+                yield Conflict(kind, task.key, text)
+
+    def _misses(self, network: Network, i: int, link: Dependency, ask: Ask, span: tuple[int, int]) -> bool:
+        """Whether a task stands before where a link would have it."""
+        if span[0] == UNDATED:
             return False
-        activity = self.plan.network.activities[link.target]
-        source, start = self.p.stands(link.source), self.p.stands(link.target)[0]
-        if source[0] == UNDATED or start == UNDATED:
+        activity = self.p.activity(i) if network is self.p.network else network.activities[i]
+        bound = ask.bound(activity)
+        return number_from(activity, link.type[1], bound) > number_from(
+            activity, link.type[1], span[link.type[1] == "F"]
+        )
+
+    def _missed(self, then: Fronts, i: int, ask: Ask, link: Dependency) -> bool:
+        """Whether it did so before the shift, standing by itself as it does now."""
+        if not self.plan.tasks[i].stands and i not in self.p.exact:
             return False
-        return number_asked(link, source, activity) > number_from(activity, "S", start)
+        network = self.plan.network
+        return any(
+            old.source == ask.source
+            and before.type[1] == link.type[1]
+            and self._misses(network, i, before, old, self.was(i))
+            for before, old in network.held_by(i, then)
+        )
 
     def _of_tasks(self) -> Iterator[tuple[int, str, str]]:
-        p, grid, today = self.p, self.grid, self.plan.today
-        for change in self.changes:
-            i = self.plan.positions[change.key]
+        p, today = self.p, self.plan.today
+        for i, change in self.changes.items():
             if p.network.children.get(i) is not None:
                 continue
             task, title = p.task(i), short(p.task(i).title)
@@ -115,19 +177,18 @@ class _Conflicts:
                 yield i, "not before", f"{title} would start {starts}, though not before {until}"
             if text := self._leave(i, change.after):
                 yield i, "leave", f"{title} would fall on {text}"
-            if task.deadline is not None and change.after[1] > task.deadline >= before:
-                until = self.words(grid.inclusive(task.deadline))
-                yield i, "deadline", f"{title} would end {ends}, after its deadline {until}"
+            if task.due_by is not None and change.after[1] > task.due_by:
                 continue
             due = task.target[1] if task.target and task.edge == "finish" else None
             was_due = self.plan.tasks[i].target
             kept = was_due is None or before <= was_due[1]
-            if change.cause != "edited" and due is not None and change.after[1] > due and kept:
+            moved_by_hand = change.cause == "edited" or i in p.exact
+            if not moved_by_hand and due is not None and change.after[1] > due and kept:
                 target = self.words(self.read(i, task.target or change.after)[1])
                 yield i, "target", f"{title} would end {ends}; the template has it due {target}"
         if p.calendars is not self.plan.calendars:
             for i, task in enumerate(self.plan.tasks):
-                if task.stands == "fixed" and i not in self.after:
+                if task.stands == "fixed" and i not in self.changes:
                     yield from self._closed(i)
 
     def _closed(self, i: int) -> Iterator[tuple[int, str, str]]:

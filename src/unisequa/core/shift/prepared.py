@@ -10,9 +10,12 @@ from unisequa.core.errors import CircleError, DocumentError, ShiftError, did_you
 from unisequa.core.network.activities import Activity
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, number_from, place, span_at
-from unisequa.core.plan.building import network_of
+from unisequa.core.plan.building import earliest, gated, network_of, seen_through
 from unisequa.core.plan.calendars import Calendars
-from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.milestones import with_edges
+from unisequa.core.plan.phases import PhaseOf, with_windows
+from unisequa.core.plan.plan import Plan, boundaries, read
+from unisequa.core.plan.targets import with_dates_of
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.changes import Cause
 from unisequa.core.terms import BEGUN, FINISHED
@@ -33,7 +36,13 @@ class Prepared:
     causes : dict of int to str
         Position → what wants it there.
     looked_at : set of int
-        Positions that no edit names but whose floors may have changed.
+        Positions that no edit puts anywhere but whose floors may have changed; what is downstream begins with them.
+    limited : set of int
+        Positions whose "not before" has moved with its anchor, so that it holds anew.
+    exact : set of int
+        Positions that move with the whole run, by just as much; links between them are not looked at.
+    earliest : int, optional
+        A boundary before which nothing unfinished may come to lie.
     by_hand : set of int
         Positions somebody has put where they are, so that only links hold them.
     kept_fixed : set of int
@@ -45,6 +54,8 @@ class Prepared:
     calendars: Calendars
     links: tuple[LinkOf, ...]
     anchors: dict[str, int | None]
+    phases: tuple[PhaseOf, ...] = ()
+    end: int | None = None
     tasks: dict[int, Task] = field(default_factory=dict)
     activities: dict[int, Activity] = field(default_factory=dict)
     wishes: dict[int, int] = field(default_factory=dict)
@@ -53,6 +64,11 @@ class Prepared:
     looked_at: set[int] = field(default_factory=set)
     by_hand: set[int] = field(default_factory=set)
     kept_fixed: set[int] = field(default_factory=set)
+    limited: set[int] = field(default_factory=set)
+    exact: set[int] = field(default_factory=set)
+    earliest: int | None = None
+    turned: dict[int, tuple[int, int]] = field(default_factory=dict)
+    """Milestones that now stand on the other kind of boundary, with where that puts them on the day they had."""
 
     @property
     def grid(self) -> Grid:
@@ -69,6 +85,8 @@ class Prepared:
 
     def stands(self, i: int) -> tuple[int, int]:
         """Where it stands before the shift."""
+        if self.turned and i in self.turned:
+            return self.turned[i]
         return self.plan.schedule.start[i], self.plan.schedule.finish[i]
 
     def span(self, i: int) -> tuple[int, int]:
@@ -106,14 +124,32 @@ class Prepared:
         return start, activity.calendar.advance(start, activity.duration)
 
     def want(self, i: int, start: int) -> None:
-        """Have somebody want a task to start at a boundary."""
+        """Have somebody want a task to start at a boundary, and to be left there."""
         self.wishes[i] = start
         self.by_hand.add(i)
+        self.exact.discard(i)
         self.causes[i] = "edited"
+        self.mark(i, put=True)
+
+    def keep(self, i: int) -> None:
+        """Have a task that an edit changes start where it is, or where another edit wants it."""
+        self.exact.discard(i)
+        self.wishes.setdefault(i, self.stands(i)[0])
+        self.causes[i] = "edited"
+
+    def look_at(self, i: int) -> None:
+        """Have a task looked at whose floors an edit may have changed; it goes where the mode puts it."""
+        self.exact.discard(i)
+        self.looked_at.add(i)
+
+    def mark(self, i: int, **changes: Any) -> Task:
+        """A task with other fields that do not bear on how it is computed."""
+        task = self.tasks[i] = replace(self.task(i), **changes)
+        return task
 
     def carry(self, i: int, slots: int) -> None:
         """Want a task that is not begun or fixed moved by so many worked slots."""
-        task, start = self.task(i), self.plan.schedule.start[i]
+        task, start = self.task(i), self.wishes.get(i, self.plan.schedule.start[i])
         if task.stands or start == UNDATED or not slots:
             if task.stands == "fixed":
                 self.kept_fixed.add(i)
@@ -124,11 +160,13 @@ class Prepared:
 
     def resize(self, i: int, slots: int) -> None:
         """Give a task another duration."""
+        self.exact.discard(i)
         self.tasks[i] = replace(self.task(i), duration=slots)
         self.activities[i] = replace(self.activity(i), duration=slots)
 
     def restate(self, i: int, **changes: Any) -> Task:
         """Give a task another state, and its activity what that means."""
+        self.exact.discard(i)
         task = self.tasks[i] = replace(self.task(i), **changes)
         calendar = self.calendars.of(task)
         self.activities[i] = replace(self.activity(i), stands=task.stands, pinned=None, calendar=calendar)
@@ -136,6 +174,7 @@ class Prepared:
 
     def pin(self, i: int, span: tuple[int, int]) -> None:
         """Have a task stand somewhere whatever follows."""
+        self.exact.discard(i)
         self.pins[i] = span
         self.wishes.pop(i, None)
         self.causes[i] = "edited"
@@ -157,19 +196,69 @@ class Prepared:
         self.restate(i, fixed=True)
         self.pin_from(i, self.start_of(task, day))
 
+    def measure(self, i: int) -> Task:
+        """Measure what a task has from anchors anew, by the anchors and calendars as they now are."""
+        task = self.tasks[i] = with_dates_of(self.task(i), self.anchors, self.calendars)
+        self.activities[i] = replace(
+            self.activity(i),
+            calendar=self.activity(i).calendar if task.stands else self.calendars.of(task),
+            not_before=earliest(task, self.grid),
+            deadline=task.due_by,
+            undated=self.activity(i).undated and task.target is None,
+        )
+        return task
+
+    def in_windows(self, phases: tuple[PhaseOf, ...]) -> list[int]:
+        """Give phases other windows; the positions of the tasks for which that changes something."""
+        self.phases = phases
+        tasks = [self.task(i) for i in range(len(self.plan.tasks))]
+        placed = with_windows(tasks, phases, self.grid)
+        changed = [i for i, (old, new) in enumerate(zip(tasks, placed, strict=True)) if old is not new]
+        for i in changed:
+            self.tasks[i] = placed[i]
+            if not self.plan.is_parent(i):
+                self.activities[i] = replace(self.activity(i), deadline=placed[i].due_by)
+        return [i for i in changed if not self.plan.is_parent(i)]
+
     def rebuild(self) -> None:
         """Build the network anew from the tasks, links and calendars as edited."""
+        tasks = tuple(self.task(i) for i in range(len(self.plan.tasks)))
+        edged = self._edged(tasks) if self.links is not self.plan.links or self._restated() else tasks
+        for i, (old, new) in enumerate(zip(tasks, edged, strict=True)):
+            if new is not old and new.state not in FINISHED:
+                self.tasks[i] = new
+                dates = read(old, *self.stands(i), self.grid)
+                if dates and self.grid.per_day == 1:
+                    self.turned[i] = boundaries(new, *dates, self.grid)
         tasks = tuple(self.task(i) for i in range(len(self.plan.tasks)))
         spans = [self.stands(i) for i in range(len(tasks))]
         floors = [None if start == UNDATED else start for start, _ in spans]
         dates = {task.key: span for task, span in zip(tasks, spans, strict=True) if span[0] != UNDATED}
         try:
-            self.network = network_of(tasks, self.links, self.calendars, floors, dates)
+            self.network = network_of(
+                tasks, self.links, self.calendars, floors, dates, ties=self.plan.ties, phases=self.phases
+            )
         except CircleError as error:
             raise ShiftError(f"{error}; leave that link out") from error
         except DocumentError as error:
             raise ShiftError(str(error)) from error
         self.activities.clear()
+
+    def _restated(self) -> bool:
+        return any(task.state != self.plan.tasks[i].state for i, task in self.tasks.items())
+
+    def _edged(self, tasks: tuple[Task, ...]) -> tuple[Task, ...]:
+        """The tasks with each milestone on the kind of boundary that the links as edited give it."""
+        plan = self.plan
+        free = [
+            task.when is None and not task.duration and not task.stands and not plan.is_parent(i)
+            for i, task in enumerate(tasks)
+        ]
+        if not any(free):
+            return tasks
+        straight, _ = seen_through(tasks, self.links, plan.network.children)
+        edged = with_edges(tasks, straight, gated(tasks, self.phases))
+        return tuple(new if may else old for old, new, may in zip(tasks, edged, free, strict=True))
 
 
 def position_of(plan: Plan, key: str) -> int:

@@ -16,6 +16,7 @@ from unisequa.core.errors import ShiftError
 from unisequa.core.network.activities import Dependency
 from unisequa.core.network.places import UNDATED, number_asked, number_from
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf, with_windows
 from unisequa.core.plan.plan import Plan, replanned
 from unisequa.core.plan.task import LinkOf
 from unisequa.core.shift.cascade import Cascade
@@ -47,6 +48,10 @@ def record_of(result: Cascade, after: Plan | None = None) -> Record:
     }
     if after.calendars is not plan.calendars:
         record["calendars"] = [[d.written() for d in p.calendars.documents] for p in (plan, after)]
+    if after.phases != plan.phases:
+        record["phases"] = [[_phase(phase) for phase in p.phases if phase.window] for p in (plan, after)]
+    if after.end != plan.end:
+        record["end"] = [plan.end, after.end]
     return {name: part for name, part in record.items() if part}
 
 
@@ -81,7 +86,23 @@ def taken_back(plan: Plan, record: Record) -> Plan:
         documents = [CalendarDocument.model_validate(written) for written in record["calendars"][0]]
         calendars = Calendars(documents, plan.grid)
     anchors = {**plan.anchors, **{key: days[0] for key, days in record.get("anchors", {}).items()}}
-    restored = replanned(plan, dates, tasks=tuple(tasks), links=tuple(links), calendars=calendars, anchors=anchors)
+    phases = plan.phases
+    if "phases" in record:
+        windows = {key: ((first, last), put) for key, first, last, put in record["phases"][0]}
+        phases = tuple(
+            replace(p, window=windows.get(p.key, (None, False))[0], put=windows.get(p.key, (None, False))[1])
+            for p in phases
+        )
+    restored = replanned(
+        plan,
+        dates,
+        tasks=with_windows(tasks, phases, plan.grid),
+        links=tuple(links),
+        calendars=calendars,
+        anchors=anchors,
+        phases=phases,
+        end=record["end"][0] if "end" in record else plan.end,
+    )
     _check_links(plan, restored, set(record.get("tasks", {})))
     return restored
 
@@ -95,6 +116,8 @@ def _state(plan: Plan, i: int) -> dict[str, Any]:
         "duration": task.duration,
         "state": task.state,
         "fixed": task.fixed,
+        "put": task.put,
+        "edge": task.edge,
         "calendar": task.calendar,
         "target": list(task.target) if task.target else None,
         "not_before": task.not_before,
@@ -111,6 +134,11 @@ def _fields(state: Mapping[str, Any]) -> dict[str, Any]:
 
 def _link(link: LinkOf) -> list[Any]:
     return [link.source, link.target, link.type, link.lag, link.unit]
+
+
+def _phase(phase: PhaseOf) -> list[Any]:
+    first, last = phase.window or (None, None)
+    return [phase.key, first, last, phase.put]
 
 
 def _check_unchanged(plan: Plan, record: Record) -> None:
@@ -132,6 +160,8 @@ def _check_unchanged(plan: Plan, record: Record) -> None:
     for key, (_, day) in record.get("anchors", {}).items():
         if plan.anchors.get(key) != day:
             raise ShiftError(f"{plan.labels.get(key, key)} has moved again since")
+    if "phases" in record and [_phase(p) for p in plan.phases if p.window] != record["phases"][1]:
+        raise ShiftError("the windows of its phases have changed since")
     if "calendars" in record and [d.written() for d in plan.calendars.documents] != record["calendars"][1]:
         raise ShiftError("the calendars have changed since")
 

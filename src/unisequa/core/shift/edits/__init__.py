@@ -6,13 +6,14 @@ from unisequa.core.shift.edits.dates import Due, Duration, Fix, Free, Give, Move
 from unisequa.core.shift.edits.edit import Edit, TaskEdit
 from unisequa.core.shift.edits.links import AddLink, RemoveLink
 from unisequa.core.shift.edits.states import Begun, CatchUp, Done, Drop, NotDone
+from unisequa.core.shift.edits.windows import Window
 
 KINDS: tuple[type[Edit], ...] = (
     Move, Due, Duration, Remaining, Begun, Done, NotDone, Drop, Fix, Free, Give,
-    AddLink, RemoveLink, MoveAnchor, Close, Reopen, MoveRun, CatchUp,
+    AddLink, RemoveLink, MoveAnchor, Close, Reopen, MoveRun, CatchUp, Window,
 )  # fmt: skip
 
 __all__ = [
     "KINDS", "AddLink", "Begun", "CatchUp", "Close", "Done", "Drop", "Due", "Duration", "Edit", "Fix", "Free", "Give",
-    "Move", "MoveAnchor", "MoveRun", "NotDone", "Remaining", "RemoveLink", "Reopen", "TaskEdit",
+    "Move", "MoveAnchor", "MoveRun", "NotDone", "Remaining", "RemoveLink", "Reopen", "TaskEdit", "Window",
 ]  # fmt: skip

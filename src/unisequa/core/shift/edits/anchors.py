@@ -12,8 +12,9 @@ from unisequa.core.errors import ShiftError, did_you_mean
 from unisequa.core.network.latest import latest_places
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, number_from, span_at
+from unisequa.core.plan.phases import PhaseOf, fitted
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.targets import derived_dates, with_dates_of
+from unisequa.core.plan.targets import derived_dates
 from unisequa.core.shift.edits.edit import Edit, Option, part
 from unisequa.core.shift.prepared import Prepared
 from unisequa.core.terms import FINISHED, MOST_DAYS
@@ -45,7 +46,7 @@ class MoveAnchor(Edit):
         for edit in moved:
             edit.check(work.plan)
         reset = {edit.anchor for edit in moved if edit.keep == "offsets"}
-        _put(work, {edit.anchor: edit.day for edit in moved}, reset)
+        put_anchors(work, {edit.anchor: edit.day for edit in moved}, reset)
 
     def check(self, plan: Plan) -> None:
         """Refuse an anchor that is not there, or that is measured from another."""
@@ -81,10 +82,25 @@ class MoveRun(Edit):
             for key, day in work.anchors.items()
             if day is not None and key not in plan.derived
         }
-        _put(work, moved)
-        for i, task in enumerate(plan.tasks):
-            if not plan.is_parent(i) and i not in work.wishes and (task.when is None or task.target is None):
-                work.carry(i, days * work.activity(i).calendar.per_day)
+        placed = dict(work.wishes)
+        put_anchors(work, moved, frozenset(), windows=False)
+        for phase in work.phases:
+            if phase.window is not None:
+                edges = (unrolled(work.grid.day_start(day), measure, calendar) for day in phase.window)
+                first, last = (work.grid.day(edge) for edge in edges)
+                work.phases = tuple(replace(p, window=(first, last)) if p is phase else p for p in work.phases)
+        for i in work.in_windows(work.phases):
+            if work.task(i).opens:
+                work.measure(i)
+        for i in range(len(plan.tasks)):
+            if plan.is_parent(i) or work.task(i).stands == "begun":
+                continue
+            work.wishes.pop(i, None)
+            if i in placed:
+                work.wishes[i] = placed[i]
+            work.carry(i, days * work.activity(i).calendar.per_day)
+            if i in work.wishes:
+                work.exact.add(i)
 
     def _days(self, work: Prepared) -> int:
         if (self.by is None) == (self.to is None):
@@ -98,7 +114,9 @@ class MoveRun(Edit):
         return calendar.day_index(work.grid.day(self.to)) - calendar.day_index(reach[0])
 
 
-def _put(work: Prepared, days: Mapping[str, int], reset: Set[str] = frozenset()) -> None:
+def put_anchors(
+    work: Prepared, days: Mapping[str, int], reset: Set[str] = frozenset(), *, windows: bool = True
+) -> None:
     """Put anchors on other days; ``reset`` names those whose tasks go back to the template's offsets."""
     plan = work.plan
     before = latest_places(_unplaced(work)) if plan.direction == "backward" else {}
@@ -106,13 +124,40 @@ def _put(work: Prepared, days: Mapping[str, int], reset: Set[str] = frozenset())
     work.anchors = derived_dates({**was, **days}, plan.derived, work.calendars)
     changed = {key for key, day in work.anchors.items() if day != was[key]}
     again = {key for key in work.anchors if _base(plan, key) in reset}
+    if plan.ends is not None and work.anchors.get(plan.ends) is not None:
+        ends = work.anchors[plan.ends]
+        assert ends is not None
+        work.end = work.grid.day_start(work.grid.day(ends) + 1)
     for i in range(len(plan.tasks)):
         _remeasure(work, i, changed, again)
+    if windows and any(phase.window or phase.span for phase in work.phases):
+        tasks = [work.task(i) for i in range(len(plan.tasks))]
+        backward = plan.direction == "backward"
+        fit = fitted(work.phases, tasks, work.anchors, work.calendars[None], work.end, backward=backward)
+        move_windows(work, fit)
     if plan.direction == "backward":
         after = latest_places(_unplaced(work))
         for i, at in before.items():
-            if i in after and i not in work.wishes:
+            if i not in after or i in work.wishes:
+                continue
+            task = work.task(i)
+            if reset and task.when is None and not task.stands:
+                work.wishes[i] = after[i]
+                work.causes[i] = "anchor"
+                work.mark(i, put=False)
+            else:
                 work.carry(i, work.activity(i).calendar.count(at, after[i]))
+
+
+def move_windows(work: Prepared, phases: tuple[PhaseOf, ...]) -> None:
+    """Give phases other windows; what only a window dates moves as far as it does."""
+    for i in work.in_windows(phases):
+        task, old = work.task(i), work.task(i).target
+        work.look_at(i)
+        work.causes.setdefault(i, "anchor")
+        if task.opens and task.state not in FINISHED:
+            task = work.measure(i)
+            _follow_target(work, i, old, again=False)
 
 
 def _base(plan: Plan, anchor: str) -> str:
@@ -137,28 +182,53 @@ def _remeasure(work: Prepared, i: int, changed: set[str], again: set[str]) -> No
     names = {measure.anchor for measure in (*task.limits_from, *task.deadlines_from)} | (
         {task.when.anchor} if task.when else set()
     )
-    if task.state in FINISHED or not names & changed:
+    if task.state in FINISHED or not names & (changed | again):
         return
     old = task.target
-    task = work.tasks[i] = with_dates_of(task, work.anchors, work.calendars)
-    activity = work.activities[i] = replace(
-        work.activity(i),
-        calendar=work.activity(i).calendar if task.stands else work.calendars.of(task),
-        not_before=None if task.not_before is None else work.start_of(task, task.not_before),
-        deadline=task.deadline,
-        undated=False,
-    )
+    work.measure(i)
+    work.activities[i] = replace(work.activity(i), undated=False)
     work.looked_at.add(i)
+    work.limited.add(i)
     work.causes[i] = "anchor"
-    if task.target is None or task.target == old or task.stands == "begun":
+    _follow_target(work, i, old, again=task.when is not None and task.when.anchor in again)
+
+
+def _follow_target(work: Prepared, i: int, old: tuple[int, int] | None, *, again: bool) -> None:
+    """Want a task where its target now is: there with ``again``, else moved as far as the target has."""
+    task, activity = work.task(i), work.activity(i)
+    if task.target is None or (task.target == old and not again):
+        return
+    if task.stands == "begun":
+        _follow_under_way(work, i, old)
         return
     if task.fixed:
-        work.kept_fixed.add(i)
+        if task.target != old:
+            work.kept_fixed.add(i)
         return
-    start = work.wishes.get(i, work.plan.schedule.start[i])
-    back = task.when is not None and task.when.anchor in again
-    if back or old is None or start in {UNDATED, old[0]}:
+    if again and task.put:
+        work.mark(i, put=False)
+    start = work.wishes.get(i, work.stands(i)[0])
+    if again or old is None or start in {UNDATED, old[0]}:
         work.wishes[i] = task.target[0]
     else:
         slots = activity.calendar.count(old[0], task.target[0])
         work.wishes[i] = span_at(activity, number_from(activity, "S", start) + slots)[0]
+
+
+def _follow_under_way(work: Prepared, i: int, old: tuple[int, int] | None) -> None:
+    """A task under way keeps its start; its due date moves with its target, never before today, unless its doer has
+    said what remains."""
+    task, activity = work.task(i), work.activity(i)
+    if old is None or task.target is None or task.state != "under way" or task.put or not task.duration:
+        return
+    calendar, (start, finish) = activity.calendar, work.span(i)
+    slots = calendar.count(old[1], task.target[1])
+    if not slots:
+        return
+    after = calendar.advance(finish, slots) if slots > 0 else calendar.retreat(finish, -slots)
+    after = calendar.roll_back(after) if not calendar.is_worked(after - 1) else after
+    today = max(start, work.plan.today if work.plan.today is not None else start)
+    after = max(after, min(finish, calendar.advance(today, 1)), calendar.advance(start, 1))
+    work.resize(i, calendar.count(start, after))
+    work.pin(i, (start, after))
+    work.causes[i] = "anchor"

@@ -12,6 +12,7 @@ from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.targets import derived_dates
 from unisequa.core.shift.edits.edit import Edit, Option, part
 from unisequa.core.shift.prepared import Prepared
 from unisequa.core.terms import FINISHED, MOST_DAYS
@@ -35,16 +36,27 @@ class DaysEdit(Edit):
             edit.check()
             documents = tuple(edit.of(document) for document in documents)
         work.calendars = Calendars(documents, work.grid)
+        work.anchors = derived_dates(work.anchors, work.plan.derived, work.calendars)
         work.rebuild()
-        plan = work.plan
-        for i, task in enumerate(plan.tasks):
-            if task.state in FINISHED or plan.is_parent(i) or plan.schedule.start[i] == UNDATED:
-                continue
-            if task.state == "under way":
-                work.pins[i] = work.begun_span(i, plan.schedule.start[i])
-            elif not task.stands:
-                work.looked_at.add(i)
-                work.causes[i] = "closure"
+        first = work.grid.day_start(min(edit.first for edit in edits if isinstance(edit, DaysEdit)))
+        for i in range(len(work.plan.tasks)):
+            cls._behind(work, i, first)
+
+    @staticmethod
+    def _behind(work: Prepared, i: int, first: int) -> None:
+        """Look at a task that stands on or behind the days, or is measured across them; its target is measured anew."""
+        plan, task = work.plan, work.task(i)
+        if task.state in FINISHED or plan.is_parent(i):
+            return
+        work.measure(i)
+        start, finish = work.stands(i)
+        if start == UNDATED:
+            return
+        if task.state == "under way":
+            work.pins[i] = work.begun_span(i, start)
+        elif not task.stands and (finish > first or work.task(i).target != task.target):
+            work.looked_at.add(i)
+            work.causes[i] = "closure"
 
     def check(self) -> None:
         """Refuse days that run backward or on and on."""

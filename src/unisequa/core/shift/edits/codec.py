@@ -148,6 +148,10 @@ def taken_apart(flag: str, text: str) -> Document:
     if option.form == "range":
         first, dots, last = text.partition("..")
         return document | {names[0]: first, names[1]: last if dots else first}
+    if option.form == "pair of range":
+        key, days = pair(text)
+        first, dots, last = days.partition("..")
+        return document | dict(zip(names, (key, first, last if dots else first), strict=True))
     if option.form == "number or date":
         number = text.strip().replace("−", "-")
         if re.fullmatch(r"[+-]?\d{1,9}", number):

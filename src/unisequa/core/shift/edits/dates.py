@@ -54,6 +54,7 @@ class Due(TaskEdit):
             last = calendar.roll_forward(self.day) + 1 if work.grid.per_day == 1 else self.day
             work.resize(i, max(1, calendar.count(start, last)) if task.duration else 0)
             work.pin(i, work.begun_span(i, start))
+            work.mark(i, put=True)
         elif task.fixed:
             work.pin_from(i, work.due_start(i, task, self.day))
         else:
@@ -87,7 +88,7 @@ class Duration(TaskEdit):
 
     kind = "duration"
     holds = "duration"
-    turn: ClassVar[int] = 4
+    turn: ClassVar[int] = 5
     options = (Option("--duration", "KEY=N", "working days a task takes", "pair"),)
 
     slots: int = part("length", "duration")
@@ -107,7 +108,7 @@ class Duration(TaskEdit):
         if task.stands:
             work.pin(i, work.begun_span(i, work.pins.get(i, (start, 0))[0]))
         else:
-            work.want(i, work.wishes.get(i, start))
+            work.keep(i)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,6 +132,7 @@ class Remaining(TaskEdit):
         finish = calendar.advance(today, self.slots)
         work.resize(i, calendar.count(start, finish))
         work.pin(i, (start, finish))
+        work.mark(i, put=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,19 +151,22 @@ class Fix(TaskEdit):
 
 @dataclass(frozen=True, slots=True)
 class Free(TaskEdit):
-    """Let a fixed date move again."""
+    """Let a date that is fixed, or that a person has put, move again."""
 
     kind = "free"
     holds = "free"
-    turn: ClassVar[int] = 4
+    turn: ClassVar[int] = 5
     options = (Option("--free", "KEY", "let a fixed date move again", "one"),)
 
     def on(self, work: Prepared, i: int) -> None:
         task = work.open_task(i)
-        if not task.fixed:
+        if not task.fixed and not task.put:
             raise ShiftError(f"{task.title} is not fixed, so there is nothing to free", task=self.key)
-        work.restate(i, fixed=False)
-        work.wishes[i] = work.stands(i)[0]
+        if task.stands == "begun":
+            work.mark(i, put=False)
+            return
+        work.restate(i, fixed=False, put=False)
+        work.look_at(i)
         work.causes[i] = "edited"
 
 
@@ -171,7 +176,7 @@ class Give(TaskEdit):
 
     kind = "give"
     holds = "calendar"
-    turn: ClassVar[int] = 4
+    turn: ClassVar[int] = 5
     options = (Option("--give", "KEY=CALENDAR", "have a task done by another calendar", "pair"),)
 
     calendar: str = part("text", "calendar")
@@ -183,6 +188,7 @@ class Give(TaskEdit):
             message = f'{task.title}: no calendar "{self.calendar}"{did_you_mean(self.calendar, known)}'
             raise ShiftError(message, task=task.key)
         work.restate(i, calendar=self.calendar)
+        work.measure(i)
         start = work.stands(i)[0]
         if start == UNDATED:
             return
@@ -191,7 +197,7 @@ class Give(TaskEdit):
         elif task.fixed:
             work.pin_from(i, start)
         else:
-            work.wishes.setdefault(i, start)
+            work.look_at(i)
             work.causes[i] = "edited"
 
     def on_parent(self, work: Prepared, i: int) -> None:

@@ -13,11 +13,12 @@ turn  what
 0     days closed and reopened
 1     anchors
 2     the whole run moved
-3     links, tasks dropped and reopened; the network is built anew
-4     a task's duration, calendar, freedom
-5     a task begun
-6     a task's dates, what remains, done
-7     catching up
+3     windows of phases
+4     links, tasks dropped and reopened; the network is built anew
+5     a task's duration, calendar, freedom
+6     a task begun
+7     a task's dates, what remains, done
+8     catching up
 ====  ===========================================================
 
 Of several edits of one task with the same ``holds`` the last one counts.
@@ -29,7 +30,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, ClassVar, Literal
 
-from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.grid import Grid, span_text
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Task
@@ -51,14 +52,14 @@ class Option:
     """An option of the command line that makes an edit.
 
     ``form`` is how its text is taken apart: ``pair`` KEY=VALUE into the first two fields, ``one`` the first field,
-    ``range`` A or A..B into the first two, ``link`` P:S[:TYPE[:LAG]], ``number or date`` into the first or the
+    ``range`` A or A..B into the first two, ``pair of range`` KEY=A..B into the first three, ``link`` P:S[:TYPE[:LAG]], ``number or date`` into the first or the
     second. ``given`` are fields the option itself sets.
     """
 
     flag: str
     metavar: str
     words: str
-    form: Literal["pair", "one", "range", "link", "number or date"]
+    form: Literal["pair", "one", "range", "pair of range", "link", "number or date"]
     given: tuple[tuple[str, str], ...] = ()
 
 
@@ -125,7 +126,7 @@ class Edit:
         """Why a task moves that this edit has changed."""
         if after.duration == before.duration:
             return "moved by you"
-        length = f"{after.duration} d" if grid.per_day == 1 else f"{after.duration} min"
+        length = f"{after.duration} d" if grid.per_day == 1 else span_text(after.duration)
         return f"now takes {length}, set by you"
 
 
@@ -133,7 +134,7 @@ class Edit:
 class TaskEdit(Edit):
     """An edit of one task."""
 
-    turn: ClassVar[int] = 6
+    turn: ClassVar[int] = 7
 
     key: str = part("task", "task")
 

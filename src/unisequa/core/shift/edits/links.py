@@ -17,7 +17,7 @@ TYPES = ("FS", "SS", "FF", "SF")
 
 @dataclass(frozen=True, slots=True)
 class _LinkEdit(Edit):
-    turn: ClassVar[int] = 3
+    turn: ClassVar[int] = 4
 
     source: str = part("text", "from")
     target: str = part("text", "to")
@@ -31,7 +31,8 @@ class _LinkEdit(Edit):
     def ends(self, work: Prepared) -> tuple[int, int]:
         """Where the two tasks are; what the target stands for is looked at anew."""
         source, target = position_of(work.plan, self.source), position_of(work.plan, self.target)
-        work.looked_at.update(work.plan.leaves(target))
+        for leaf in work.plan.leaves(target):
+            work.look_at(leaf)
         return source, target
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import ClassVar
 
 from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.words import slot_words
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.task import Task
@@ -22,7 +23,7 @@ class Begun(TaskEdit):
     kind = "begun"
     restates = True
     holds = "begun"
-    turn: ClassVar[int] = 5
+    turn: ClassVar[int] = 6
     options = (Option("--begun", "KEY=DATE", "a task was begun on a day", "pair"),)
 
     day: int = part("date", "on")
@@ -73,7 +74,7 @@ class _OfNetwork(TaskEdit):
 
     __slots__ = ()
     restates = True
-    turn: ClassVar[int] = 3
+    turn: ClassVar[int] = 4
 
     @classmethod
     def together(cls, work: Prepared, edits: Sequence[Edit]) -> None:
@@ -118,8 +119,8 @@ class Drop(_OfNetwork):
     def on(self, work: Prepared, i: int) -> None:
         task = work.open_task(i)
         work.tasks[i] = replace(task, state="dropped", fixed=False)
-        work.looked_at.update(link.target for link in work.plan.network.outgoing[i])
-        work.looked_at.update(work.plan.above(i))
+        for j in (*work.plan.network.targets(i), *work.plan.above(i)):
+            work.look_at(j)
 
     def on_parent(self, work: Prepared, i: int) -> None:
         self.on_each_part(work, i)
@@ -133,7 +134,7 @@ class CatchUp(Edit):
     """Nothing that is not finished lies before ``day``."""
 
     kind = "catch_up"
-    turn: ClassVar[int] = 7
+    turn: ClassVar[int] = 8
     options = (Option("--catch-up", "DATE", "nothing unfinished before a day", "one"),)
 
     day: int = part("date", "on")
@@ -143,6 +144,7 @@ class CatchUp(Edit):
         for i in range(len(plan.tasks)):
             task, activity = work.task(i), work.activity(i)
             start, finish = work.span(i)
+            start = work.wishes.get(i, start)
             if plan.is_parent(i) or task.state in {*FINISHED, "in review"} or start == UNDATED:
                 continue
             bound = work.start_of(task, self.day)
@@ -152,6 +154,11 @@ class CatchUp(Edit):
                     work.pins[i] = start, finish
                     work.resize(i, max(1, activity.calendar.count(start, finish)))
                     work.causes[i] = "edited"
-            elif not task.fixed and work.wishes.get(i, start) < bound:
+            elif not task.fixed and start < bound:
+                work.exact.discard(i)
                 work.wishes[i] = bound
                 work.causes[i] = "edited"
+        work.earliest = self.day
+
+    def said(self, before: Task, after: Task, grid: Grid) -> str:
+        return f"caught up to {slot_words(self.day, grid)}"
