@@ -122,7 +122,7 @@ def checker(template: dict[str, Any], calendars: list[dict[str, Any]]) -> Checke
         "links": [link | {"lag": number(link["lag"])} for link in template["links"]],
     }
     found = Checker(plain, made, {})
-    go = GO.toordinal() * (MINUTES if minute else 1)
+    go = first_minute(GO.toordinal(), next(iter(made.values())), calendars[0]) if minute else GO.toordinal()
     followed = {link["to"] for link in template["links"]}
     for key in set(found.steps) - found.parents:
         step, calendar = found.steps[key], found.calendar(key)
@@ -131,6 +131,13 @@ def checker(template: dict[str, Any], calendars: list[dict[str, Any]]) -> Checke
         elif not any(k in followed for k in found.line(key)):
             found.floors[key] = go
     return found
+
+
+def first_minute(day: int, calendar: Calendar, document: dict[str, Any]) -> int:
+    """The first worked minute of a day; on a day off the one its hours would begin with."""
+    minutes = range(day * MINUTES, (day + 1) * MINUTES)
+    begins = document["hours"][0][0].split(":")
+    return next((at for at in minutes if calendar.worked(at)), day * MINUTES + int(begins[0]) * 60 + int(begins[1]))
 
 
 def target(go: int, step: dict[str, Any], calendar: Calendar, minute: bool) -> int:

@@ -76,12 +76,18 @@ def plan_ics(
         if task.parent is not None:
             todo.add("related-to", vText(uid(task.parent)), parameters={"RELTYPE": "PARENT"})
         for link in into.get(task.key, []):
+            if link.source not in plan.positions:
+                continue  # a tie, which is no task
             parameters = {"RELTYPE": _RELATION[link.type]}
             if link.lag:
                 length = f"P{abs(link.lag)}D" if plan.grid.per_day == 1 else f"PT{abs(link.lag)}M"
                 parameters["GAP"] = f"{'-' if link.lag < 0 else ''}{length}"
             todo.add("related-to", vText(uid(link.source)), parameters=parameters)
         calendar.add_component(todo)
+    days = [plan.grid.moment(b) for b in plan.span() or ()]
+    if plan.grid.zone is not None and days:
+        year = dt.timedelta(days=366)
+        calendar.add_missing_timezones(first_date=_date(days[0]) - year, last_date=_date(days[1]) + year)
     return bytes(calendar.to_ical())
 
 
@@ -89,5 +95,10 @@ def _moment(plan: Plan, read: int) -> dt.date:
     """A date, or on the minute grid a time by the run's clock."""
     moment = plan.grid.moment(read)
     if isinstance(moment, dt.datetime) and plan.grid.zone is not None:
-        return moment.replace(tzinfo=plan.grid.zone)
+        local = moment.replace(tzinfo=plan.grid.zone)
+        return local.astimezone(dt.UTC) if plan.grid.twice(read) else local  # of two such times a file means the first
     return moment
+
+
+def _date(moment: dt.date) -> dt.date:
+    return moment.date() if isinstance(moment, dt.datetime) else moment

@@ -338,7 +338,7 @@ class _Reading:
 
     def plan(self) -> Plan:
         d = self.document
-        self.anchors = {key: self.day(f"anchors.{key}", day) for key, day in d.anchors.items()}
+        self.anchors = {key: self._anchor(key, day) for key, day in d.anchors.items()}
         tasks, dates = self._tasks()
         known = {task.key for task in tasks} | set(d.ties)
         self.faults += [
@@ -392,6 +392,13 @@ class _Reading:
             ends=d.ends,
             follow=d.follow,
         )
+
+    def _anchor(self, key: str, text: str | None) -> int | None:
+        try:
+            return None if text is None else self.calendars[None].read(text)
+        except ValueError as error:
+            self.faults.append(Fault(f"anchors.{key}", str(error)))
+            return None
 
     def _end(self, text: str, read: int) -> int:
         """A deadline as a boundary; on the minute grid a date alone is that whole day."""

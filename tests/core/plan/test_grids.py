@@ -78,16 +78,17 @@ def test_a_day_is_the_calendars_hours_in_working_time_and_24_hours_elapsed() -> 
     }
 
 
-def test_a_night_with_a_clock_change_has_its_usual_working_time_and_an_hour_less_or_more_elapsed() -> None:
+def test_a_night_with_a_clock_change_has_an_hour_less_or_more() -> None:
     steps = [
         {"key": "shift", "title": "Shift", "duration": "8h", "when": at(0)},
         {"key": "later", "title": "Later", "duration": "10m", "when": at(12)},
     ]
     calendar = {"week": "1111111", "hours": [["22:00", "06:00"], ["10:00", "12:00"]][::-1]}
     spring = hours(steps, "2026-03-28T22:00", calendar=calendar, zone="Europe/London")
-    assert times(spring)["shift"] == ("2026-03-28T22:00", "2026-03-29T06:00")
+    assert times(spring)["shift"] == ("2026-03-28T22:00", "2026-03-29T11:00")  # 7 h at night, 1 h in the morning
     assert times(spring)["later"] == ("2026-03-29T11:00", "2026-03-29T11:10")
     autumn = hours(steps, "2026-10-24T22:00", calendar=calendar, zone="Europe/London")
+    assert times(autumn)["shift"] == ("2026-10-24T22:00", "2026-10-25T05:00")
     assert times(autumn)["later"] == ("2026-10-25T10:00", "2026-10-25T10:10")  # 09:00, rolled to the morning's hours
 
 
@@ -100,6 +101,44 @@ def test_elapsed_time_is_what_utc_says(moment: dt.datetime, minutes: int) -> Non
     assert LONDON.elapse(LONDON.of(moment), minutes) == (
         LONDON.of(there.replace(tzinfo=None)) if minutes else LONDON.of(moment)
     )
+
+
+ZONES = ("Europe/London", "America/New_York", "Australia/Lord_Howe", "America/Santiago", "Pacific/Apia", "Asia/Kolkata")
+SHIFTS = ([("22:00", "06:00")], [("09:00", "17:00")], [("00:00", "24:00")], [("01:10", "01:50"), ("02:20", "03:10")])
+
+
+@given(
+    st.sampled_from(ZONES), st.sampled_from(SHIFTS), st.sampled_from(["1111111", "1111100", "0101011"]),
+    st.datetimes(dt.datetime(2026, 1, 1), dt.datetime(2026, 12, 31)) | st.sampled_from(
+        [dt.datetime(2026, 3, 29), dt.datetime(2026, 10, 25), dt.datetime(2026, 4, 5), dt.datetime(2026, 3, 8)]
+    ),
+    st.integers(-1500, 1500),
+)  # fmt: skip
+def test_worked_minutes_are_real_ones_wherever_the_clock_changes(
+    zone: str, shifts: Any, week: str, near: dt.datetime, n: int
+) -> None:
+    """Against a walk minute by minute through UTC, each minute asked of :mod:`zoneinfo` what the clock shows."""
+    grid, clock = Grid(MINUTES, ZoneInfo(zone)), ZoneInfo(zone)
+    ours = read_document(CalendarDocument, {"name": "c", "week": week, "hours": shifts}).working(grid)
+    theirs = Calendar({"week": week, "hours": shifts}, minute=True)
+    b = grid.of(near.replace(second=0, microsecond=0))
+    epoch = dt.datetime(1, 1, 1, tzinfo=dt.UTC)
+
+    def worked(minute: int) -> bool:
+        shown = (epoch + dt.timedelta(minutes=minute - MINUTES)).astimezone(clock)
+        return theirs.worked(shown.toordinal() * MINUTES + shown.hour * 60 + shown.minute)
+
+    at, left = b, n
+    while left and abs(at - b) < 20_000:
+        at -= left < 0
+        left -= (1 if left > 0 else -1) * worked(at)
+        at += n > 0
+    if not left:
+        assert ours.advance(b, n) == at
+        assert ours.count(b, at) == n
+        text = grid.iso(at)
+        assert grid.read(text) == at
+        assert grid.of(grid.moment(at)) == at
 
 
 @given(st.integers(0, 9000), st.integers(-400, 400), st.sampled_from([(["22:00", "06:00"],), (["00:00", "24:00"],)]))
@@ -235,7 +274,7 @@ def test_an_offset_of_days_keeps_the_time_of_day_and_one_of_hours_of_work_does_n
 
 def test_what_ends_at_midnight_touches_the_day_before_and_a_milestone_there_the_day_after() -> None:
     monday = dt.date(2026, 6, 8).toordinal()
-    at = monday * MINUTES
+    at = LONDON.day_start(monday)
     assert days_of((at - 60, at), True, LONDON) == (monday - 1, monday - 1)
     assert days_of((at - 60, at + 1), True, LONDON) == (monday - 1, monday)
     assert days_of((at, at), False, LONDON) == (monday, monday)

@@ -46,6 +46,7 @@ def made(kind: type[Edit], grid: Grid) -> st.SearchStrategy[Edit]:
         "task": st.sampled_from(["a", "b"]),
         "text": st.text(max_size=9),
         "date": st.integers(first * grid.per_day, (first + 900) * grid.per_day),
+        "instant": st.integers(first * grid.per_day, (first + 900) * grid.per_day),
         "day": st.integers(first, first + 900),
         "length": st.integers(0, 90_000),
         "lag": st.integers(-90_000, 90_000),

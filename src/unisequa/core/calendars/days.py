@@ -220,6 +220,19 @@ class WorkingCalendar:
         """The boundary of a date that somebody gives; on the minute grid a date alone is its first worked minute."""
         return self.grid.of(moment)
 
+    def read(self, text: str) -> int:
+        """The same from text.
+
+        Raises
+        ------
+        ValueError
+            With words for a person.
+        """
+        try:
+            return self.instant(dt.date.fromisoformat(text.strip()))
+        except ValueError:
+            return self.grid.read(text)
+
     def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingCalendar:
         """A copy with more closed days or more working days; the name stays."""
         closures = {**self.closures, **(closed or {})}

@@ -7,24 +7,26 @@ day      a date                      its number, as in ``date.toordinal()``     
 minute   a minute, local time        1,440 × that number + minute of the day    start and finish as times
 =======  ==========================  =========================================  =======================
 
-A boundary ``b`` is the instant before slot ``b`` begins, and every interval is half-open. The minutes of a
-run are those of its wall clock. With a time zone, *elapsed* time passes through the zone, so that a day
-with a clock change has 23 or 25 hours of it, while its working time is the usual one.
+A boundary ``b`` is the instant before slot ``b`` begins, and every interval is half-open. The minutes of a run are real
+ones. With a time zone they are counted in UTC: the hour that comes twice where the clock goes back is there twice, the
+one that is left out where it goes forward is not there, and elapsed time is a plain sum. Without a zone every day has 24
+hours, and a boundary is what the clock shows.
 """
 
 from __future__ import annotations
 
 import datetime as dt
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from zoneinfo import ZoneInfo
 
+from unisequa.core.calendars.clock_of_zone import MINUTES, ClockOfZone, clock_of, minute_of, moment_of
 from unisequa.core.errors import DateRangeError
+
+__all__ = ["DAYS", "FIRST_DAY", "LAST_DAY", "MINUTES", "Grid", "read_span", "span_text"]
 
 FIRST_DAY = dt.date.min.toordinal()
 LAST_DAY = dt.date.max.toordinal()
-MINUTES = 24 * 60
-"""Minutes of a day on the wall clock."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,10 @@ class Grid:
 
     per_day: int = 1
     zone: ZoneInfo | None = None
+    clock: ClockOfZone | None = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "clock", None if self.zone is None else clock_of(self.zone))
 
     @property
     def name(self) -> str:
@@ -59,11 +65,19 @@ class Grid:
 
     def day_start(self, day: int) -> int:
         """The boundary at which a day begins."""
-        return day * self.per_day
+        return day * self.per_day if self.clock is None else self.clock.first(day * MINUTES)
+
+    def shown(self, boundary: int) -> int:
+        """What the clock shows at a boundary: 1,440 × the day's number + the minute of the day; a day is itself."""
+        return boundary if self.clock is None else self.clock.shown(boundary)
+
+    def at(self, shown: int) -> int:
+        """The first boundary at which the clock shows that, or more where it leaves that out."""
+        return shown if self.clock is None else self.clock.first(shown)
 
     def day(self, boundary: int) -> int:
         """The day that the slot behind a boundary lies on."""
-        return boundary // self.per_day
+        return self.shown(boundary) // self.per_day
 
     def checked(self, boundary: int) -> int:
         """The boundary itself.
@@ -84,13 +98,7 @@ class Grid:
         ------
         DateRangeError
         """
-        if self.zone is None or not slots:
-            return self.checked(boundary + slots)
-        try:
-            instant = _moment(boundary).replace(tzinfo=self.zone).astimezone(dt.UTC) + dt.timedelta(minutes=slots)
-            return _minute(instant.astimezone(self.zone))
-        except OverflowError as error:
-            raise DateRangeError("a date falls outside the years 1 to 9999") from error
+        return self.checked(boundary + slots)
 
     def inclusive(self, finish: int) -> int:
         """A finish as a person reads it: the last day itself, or the time at which it ends."""
@@ -100,19 +108,40 @@ class Grid:
         """The inverse of :meth:`inclusive`."""
         return read + 1 if self.per_day == 1 else read
 
+    def twice(self, read: int) -> bool:
+        """Whether the clock shows at another instant what it shows at this one."""
+        if self.clock is None or not self.clock.changes(read // MINUTES):
+            return False
+        shown = self.clock.shown(read)
+        return self.clock.first(shown) != self.clock.last(shown)
+
+    def offset_words(self, read: int) -> str:
+        """``+01:00``: the clock's offset from UTC at an instant."""
+        offset = 0 if self.clock is None else self.clock.offset(read)
+        return f"{'-' if offset < 0 else '+'}{abs(offset) // 60:02d}:{abs(offset) % 60:02d}"
+
     def iso(self, read: int) -> str:
-        """A date as ``2026-08-31``, a time as ``2026-08-31T17:30``."""
+        """A date as ``2026-08-31``, a time as ``2026-08-31T17:30``, with its UTC offset where that is there twice."""
         if self.per_day == 1:
             return dt.date.fromordinal(read).isoformat()
-        return _moment(read).isoformat(timespec="minutes")
+        text = moment_of(self.shown(read)).isoformat(timespec="minutes")
+        return text + self.offset_words(read) if self.twice(read) else text
 
     def of(self, moment: dt.date) -> int:
-        """The boundary before a date, or on the minute grid the one at a time; a date alone is its midnight."""
-        if self.per_day == 1 or not isinstance(moment, dt.datetime):
-            return moment.toordinal() * self.per_day
-        if self.zone is not None and moment.tzinfo is not None:
-            moment = moment.astimezone(self.zone)
-        return _minute(moment)
+        """The boundary before a date, or on the minute grid the one at a time; a date alone is its midnight.
+
+        Of a time that is there twice it is the first, unless its ``fold`` says the second.
+        """
+        if self.per_day == 1:
+            return moment.toordinal()
+        if not isinstance(moment, dt.datetime):
+            return self.day_start(moment.toordinal())
+        if self.clock is None:
+            return minute_of(moment)
+        if moment.tzinfo is not None:
+            return minute_of(moment.astimezone(dt.UTC))
+        shown = minute_of(moment)
+        return self.clock.last(shown) if moment.fold else self.clock.first(shown)
 
     def end_of(self, moment: dt.date) -> int:
         """The boundary by which something is over that should be over by a date, or by an instant."""
@@ -122,7 +151,10 @@ class Grid:
 
     def moment(self, boundary: int) -> dt.date:
         """The inverse of :meth:`of`: a date, or on the minute grid a date and time."""
-        return dt.date.fromordinal(boundary) if self.per_day == 1 else _moment(boundary)
+        if self.per_day == 1:
+            return dt.date.fromordinal(boundary)
+        shown = self.shown(boundary)
+        return moment_of(shown).replace(fold=int(self.twice(boundary) and self.at(shown) != boundary))
 
     def read(self, text: str) -> int:
         """What :meth:`iso` writes, read back.
@@ -140,26 +172,19 @@ class Grid:
         if self.per_day == 1:
             raise ValueError(f'"{text}" is no date; write it as 2026-08-31')
         try:
-            return self.of(dt.datetime.fromisoformat(text))
+            moment = dt.datetime.fromisoformat(text)
+            read = self.of(moment)
         except ValueError:
             raise ValueError(f'"{text}" is no date or time; write it as 2026-08-31T17:30') from None
         except OverflowError:
             raise ValueError(f'"{text}" falls outside the years 1 to 9999') from None
+        if moment.tzinfo is None and self.shown(read) != minute_of(moment):
+            zone = self.zone.key if self.zone else ""
+            raise ValueError(f'"{text}" is no time of {zone}: the clock is put on over it; give one that is there')
+        return read
 
 
 DAYS = Grid()
-
-
-def _moment(boundary: int) -> dt.datetime:
-    day, minute = divmod(boundary, MINUTES)
-    try:
-        return dt.datetime.combine(dt.date.fromordinal(day), dt.time(minute // 60, minute % 60))
-    except (ValueError, OverflowError) as error:
-        raise DateRangeError("a date falls outside the years 1 to 9999") from error
-
-
-def _minute(moment: dt.datetime) -> int:
-    return moment.toordinal() * MINUTES + moment.hour * 60 + moment.minute
 
 
 _SPAN = re.compile(r"^([+−-]?)(?=\d)(?:(\d{1,9})\s*d)?\s*(?:(\d{1,9})\s*h)?\s*(?:(\d{1,9})\s*m)?$")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+import datetime as dt
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 
@@ -37,23 +38,110 @@ class WorkingHours(WorkingCalendar):
         self._minutes = [minute for a, b in hours for minute in range(a, b)]
         self.per_day = len(self._minutes)
         self._pauses = [a < b - 1 for a, b in pairwise(self._minutes)]
+        self._bases: list[int] = []
+        self._odd: dict[int, list[int]] = {}
+        self._odd_numbers: list[int] = []
+        self._odd_starts: list[int] = []
+        self._odd_sums: list[int] = []
+
+    # Days on which the clock is put on or back while there is work have more minutes or fewer, and are kept apart.
+
+    def _build(self, lo: int, hi: int) -> None:
+        super()._build(lo, hi)
+        clock = self.grid.clock
+        if clock is None:
+            self._bases = [day * MINUTES for day in self._worked]
+            return
+        changing = clock.changing_days(lo - 1, hi + 1)
+        apart = set(changing)
+        edges = sorted(apart)
+        offsets: dict[int, int] = {}
+
+        def base(day: int) -> int:
+            at = bisect_right(edges, day)  # between two changes the offset is one
+            if at not in offsets:
+                offsets[at] = clock.offset(day * MINUTES)
+            return day * MINUTES - offsets[at]
+
+        self._odd = {}
+        bases = []
+        for n, day in enumerate(self._worked, -self._base):
+            if day not in apart:
+                bases.append(base(day))
+                continue
+            first = clock.first(day * MINUTES + self._minutes[0])
+            regular = first - self._minutes[0]
+            real = self._real(day, first)
+            bases.append(regular)
+            if real != [regular + minute for minute in self._minutes]:
+                self._odd[n] = real
+        self._bases = bases
+        self._odd_numbers = sorted(self._odd)
+        sums, total = [], -sum(len(self._odd[n]) - self.per_day for n in self._odd_numbers if n < 0)
+        self._odd_starts = []
+        for n in self._odd_numbers:
+            self._odd_starts.append(n * self.per_day + total)
+            total += len(self._odd[n]) - self.per_day
+            sums.append(total)
+        self._odd_sums = sums
+
+    def _real(self, day: int, first: int) -> list[int]:
+        """The real minutes worked on a day around which the clock changes."""
+        clock = self.grid.clock
+        assert clock is not None
+        hours, zero = set(self._minutes), day * MINUTES
+        last = clock.last(zero + self._minutes[-1])
+        return [minute for minute in range(first, last + 1) if clock.shown(minute) - zero in hours]
+
+    def _number(self, n: int) -> int:
+        """The number of the first slot of working day number n."""
+        if not self._odd_numbers:
+            return n * self.per_day
+        at = bisect_left(self._odd_numbers, n)
+        more = self._odd_sums[at - 1] if at else self._odd_starts[0] - self._odd_numbers[0] * self.per_day
+        return n * self.per_day + more
+
+    def _into(self, n: int, b: int, minute: int) -> int:
+        """How many slots of working day number n lie before a boundary; ``minute`` is what the clock shows of it."""
+        real = self._odd.get(n)
+        return bisect_left(self._minutes, minute) if real is None else bisect_left(real, b)
 
     def index(self, b: int) -> int:
-        day, minute = divmod(b, MINUTES)
-        into = bisect_right(self._minutes, minute - 1)  # of this day's minutes, those before b
+        day, minute = divmod(self.grid.shown(b), MINUTES)
         n = self.day_index(day)
-        if into and not self.is_working_day(day):
-            into = 0
-        full = n * self.per_day + into
-        if self._minutes[-1] >= MINUTES and self.is_working_day(day - 1):  # last night's shift may still be on
-            full -= self.per_day - bisect_right(self._minutes, MINUTES + minute - 1)
+        today, before = self.is_working_day(day), self._minutes[-1] >= MINUTES and self.is_working_day(day - 1)
+        full = self._number(n) + (self._into(n, b, minute) if today else 0)
+        if before:  # last night's shift may still be on
+            there = self._odd.get(n - 1)
+            full -= (self.per_day if there is None else len(there)) - self._into(n - 1, b, MINUTES + minute)
         return full
 
+    def _place(self, k: int) -> tuple[int, int]:
+        """The working day that a slot is on, by its number, and which of its slots that is."""
+        if self._odd_numbers:
+            at = bisect_right(self._odd_starts, k) - 1
+            if at >= 0:
+                n = self._odd_numbers[at]
+                into = k - self._odd_starts[at]
+                if into < len(self._odd[n]):
+                    return n, into
+                return divmod(k - self._odd_sums[at], self.per_day)
+            return divmod(k - (self._odd_starts[0] - self._odd_numbers[0] * self.per_day), self.per_day)
+        return divmod(k, self.per_day)
+
     def slot(self, k: int) -> int:
-        n, minute = divmod(k, self.per_day)
-        return self.nth_day(n) * MINUTES + self._minutes[minute]
+        while True:
+            reach = self._lo, self._hi
+            n, into = self._place(k)
+            self.nth_day(n)
+            if (self._lo, self._hi) == reach:
+                break  # else days have come to be known on which the clock changes
+        real = self._odd.get(n)
+        return self._bases[n + self._base] + self._minutes[into] if real is None else real[into]
 
     def rested(self, k: int) -> bool:
+        if self._odd_numbers:
+            return self.slot(k - 1) + 1 < self.slot(k)
         minute = k % self.per_day
         return self._pauses[minute - 1] if minute else self.slot(k - 1) + 1 < self.slot(k)
 
@@ -61,6 +149,8 @@ class WorkingHours(WorkingCalendar):
         return self._at(numbers, self._minutes)
 
     def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        if self._odd_numbers:
+            return [slot + 1 for slot in self.slots(numbers)]
         return self._at(numbers, [minute + 1 for minute in self._minutes])
 
     def _at(self, numbers: Sequence[int], minutes: list[int]) -> list[int]:
@@ -69,9 +159,19 @@ class WorkingHours(WorkingCalendar):
         first, last = min(numbers), max(numbers)
         self.slot(first)
         self.slot(last)
+        if self._odd_numbers:
+            return [self.slot(k) for k in numbers]
         per_day, base = self.per_day, first // self.per_day
-        days = [day * MINUTES for day in self._worked[base + self._base : last // per_day + self._base + 1]]
+        days = self._bases[base + self._base : last // per_day + self._base + 1]
         return [days[k // per_day - base] + minutes[k % per_day] for k in numbers]
+
+    def instant(self, moment: dt.date) -> int:
+        if isinstance(moment, dt.datetime):
+            return self.grid.of(moment)
+        day = moment.toordinal()
+        begins = self.grid.day_start(day)
+        first = self.roll_forward(begins)
+        return first if self.grid.day(first) == day else self.grid.at(day * MINUTES + self._minutes[0])
 
     def with_changes(self, *, closed: Mapping[int, str] | None = None, worked: Iterable[int] = ()) -> WorkingHours:
         return WorkingHours(super().with_changes(closed=closed, worked=worked), self.hours, self.grid)

@@ -49,9 +49,12 @@ def slot_words(read: int, grid: Grid, *, year: bool = False) -> str:
     >>> slot_words(dt.date(2026, 8, 5).toordinal() * 1440 + 870, Grid(1440))
     'Wed 5 Aug 14:30'
     """
-    day, minute = divmod(read, grid.per_day)
+    day, minute = divmod(grid.shown(read), grid.per_day)
     text = day_words(day, year=year)
-    return text if grid.per_day == 1 else f"{text} {minute // 60:02d}:{minute % 60:02d}"
+    if grid.per_day == 1:
+        return text
+    offset = f" {grid.offset_words(read)}" if grid.twice(read) else ""
+    return f"{text} {minute // 60:02d}:{minute % 60:02d}{offset}"
 
 
 def slots_words(n: int, grid: Grid, day: int = MINUTES, *, working: bool = True) -> str:
@@ -73,7 +76,7 @@ def read_words(first: int, last: int, grid: Grid) -> str:
         return slot_words(first, grid)
     same = grid.day(first) == grid.day(last)
     end = slot_words(last, grid)
-    return f"{slot_words(first, grid)} – {end[-5:] if same else end}"
+    return f"{slot_words(first, grid)} – {end.removeprefix(day_words(grid.day(last))).strip() if same else end}"
 
 
 def count_words(n: int, noun: str, plural: str | None = None) -> str:

@@ -128,11 +128,13 @@ def _reach(template: Template, paper: _Paper) -> int:
 
 def _bare(template: Template, library: Library) -> Template:
     """The template without what an outline leaves aside."""
+    dating = any(phase.span or phase.opens != "with its tasks" for phase in template.phases)
     steps = tuple(
         Step.model_construct(
             key=step.key,
             title=step.key,
             parent=step.parent,
+            phase=step.phase if dating else None,
             duration=step.duration,
             when=step.when,
             not_before=step.not_before,
@@ -150,7 +152,7 @@ def _bare(template: Template, library: Library) -> Template:
             "anchors": tuple(anchor.model_copy(update={"required": False}) for anchor in template.anchors),
             "roles": (),
             "facts": (),
-            "phases": (),
+            "phases": template.phases if dating else (),
             "day_labels": (),
             "includes": tuple(include.model_copy(update={"roles": {}, "phase": None}) for include in includes),
             "naming": "",

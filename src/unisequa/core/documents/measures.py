@@ -74,8 +74,10 @@ def unrolled(anchor: int, measure: Measure, calendar: WorkingCalendar) -> int:
         return calendar.advance(anchor, slots) if unit.startswith("working") else grid.elapse(anchor, slots)
     if grid.per_day == 1:
         return _unrolled_day(anchor, offset, unit, calendar)
-    day, minute = divmod(anchor, MINUTES)
-    return _unrolled_day(day, offset, unit, calendar) * MINUTES + minute
+    if not offset:
+        return anchor
+    day, minute = divmod(grid.shown(anchor), MINUTES)
+    return grid.at(_unrolled_day(day, offset, unit, calendar) * MINUTES + minute)
 
 
 def _unrolled_day(anchor: int, offset: int, unit: str, calendar: WorkingCalendar) -> int:
@@ -120,8 +122,8 @@ def standing_calendar(measure: Measure, day: int, edge: Edge, calendar: WorkingC
     slot = day - (edge == "finish" and grid.per_day > 1)
     if measure.roll != "none" or calendar.is_worked(slot):
         return calendar
-    first = grid.day(slot) * grid.per_day
-    return WithInterval(calendar, first, first + grid.per_day)
+    day_off = grid.day(slot)
+    return WithInterval(calendar, grid.day_start(day_off), grid.day_start(day_off + 1))
 
 
 def offset_words(measure: Measure, label: str) -> str:

@@ -57,6 +57,6 @@ class Calendars:
         """A calendar in which the day of a slot is worked, for one task that stands on it on purpose."""
         if calendar.is_worked(slot):
             return calendar
-        first = self.grid.day(slot) * self.grid.per_day
-        made = WithInterval(calendar, first, first + self.grid.per_day)
+        day = self.grid.day(slot)
+        made = WithInterval(calendar, self.grid.day_start(day), self.grid.day_start(day + 1))
         return self._own.setdefault((calendar.name, made.a, made.b), made)

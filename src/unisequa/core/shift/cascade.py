@@ -344,8 +344,11 @@ class _Following:
         return self._changed(i, after, cause, via if via is not None else carrier)
 
     def _presses(self, source: int) -> bool:
-        """Whether a source holds what moves with the whole run: it has moved for another reason, too."""
-        return source in self.moved and (source not in self.p.exact or source in self.pushed)
+        """Whether a source holds what moves with the whole run: another edit has put it where it is, too."""
+        p = self.p
+        if source in p.exact:
+            return source in self.pushed
+        return source in self.moved or source in p.wishes or source in p.pins
 
     def _limit(self, i: int) -> int:
         """The number that "not before" and catching up ask for; nothing where somebody has put the task before it."""

@@ -50,6 +50,13 @@ def record_of(result: Cascade, after: Plan | None = None) -> Record:
         record["calendars"] = [[d.written() for d in p.calendars.documents] for p in (plan, after)]
     if after.phases != plan.phases:
         record["phases"] = [[_phase(phase) for phase in p.phases if phase.window] for p in (plan, after)]
+    broken = [
+        [plan.tasks[k.source].key, plan.tasks[k.target].key, k.type]
+        for k in plan.network.links
+        if (plan.tasks[k.source].key in tasks) != (plan.tasks[k.target].key in tasks) and _broken(plan, k)
+    ]
+    if broken:  # what did not hold before need not hold again
+        record["broken"] = broken
     if after.end != plan.end:
         record["end"] = [plan.end, after.end]
     return {name: part for name, part in record.items() if part}
@@ -103,7 +110,7 @@ def taken_back(plan: Plan, record: Record) -> Plan:
         phases=phases,
         end=record["end"][0] if "end" in record else plan.end,
     )
-    _check_links(plan, restored, set(record.get("tasks", {})))
+    _check_links(plan, restored, set(record.get("tasks", {})), {(a, b, c) for a, b, c in record.get("broken", [])})
     return restored
 
 
@@ -166,10 +173,11 @@ def _check_unchanged(plan: Plan, record: Record) -> None:
         raise ShiftError("the calendars have changed since")
 
 
-def _check_links(plan: Plan, restored: Plan, touched: set[str]) -> None:
+def _check_links(plan: Plan, restored: Plan, touched: set[str], broken: set[tuple[str, str, str]]) -> None:
     for link in restored.network.links:
         source, target = restored.tasks[link.source], restored.tasks[link.target]
-        if (source.key in touched) == (target.key in touched) or target.stands:
+        known = (source.key, target.key, link.type) in broken
+        if known or (source.key in touched) == (target.key in touched) or target.stands:
             continue
         if _broken(restored, link) and not (link in plan.network.links and _broken(plan, link)):
             text = f"{target.title} would stand earlier than {source.title} allows"

@@ -44,4 +44,4 @@ def counts_from(rule: SignOff | None, done: int, calendar: WorkingCalendar, valu
         return None
     if rule.by_itself == 0 and not calendar.is_working_day(done):
         return done
-    return calendar.grid.day(calendar.advance((done + 1) * calendar.grid.per_day, rule.by_itself * calendar.per_day))
+    return calendar.grid.day(calendar.advance(calendar.grid.day_start(done + 1), rule.by_itself * calendar.per_day))

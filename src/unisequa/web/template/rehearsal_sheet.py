@@ -43,20 +43,24 @@ def on_dates(model: Json, rehearsal: Rehearsed) -> Json:
         "span": _span(plan),
         "load": _load(rehearsal),
     }
-    per = plan.grid.per_day
+    grid, per = plan.grid, plan.grid.per_day
     return model | {
         "lines": lines,
         "anchors": [
-            [key, f"{plan.labels.get(key, key)} {day_words(day // per)}" if day is not None else key, _day(plan, day)]
+            [
+                key,
+                f"{plan.labels.get(key, key)} {day_words(grid.day(day))}" if day is not None else key,
+                _day(plan, day),
+            ]
             for key, day in plan.anchors.items()
         ],
-        "labels": [[day / per if per > 1 else day, label] for day, label in plan.day_labels],
+        "labels": [[grid.shown(day) / per if per > 1 else day, label] for day, label in plan.day_labels],
         "includes": [_include(head, plan) for head in model["includes"]],
         "first": first,
         "days": days,
         "dates": True,
         "off": days_off(Field(first, days), plan.calendars[None]),
-        "today": plan.today / per if plan.today is not None else None,
+        "today": grid.shown(plan.today) / per if plan.today is not None else None,
         "rehearsal": note,
         "fault": "",
     }
@@ -73,11 +77,11 @@ def _span(plan: Plan) -> str:
 
 
 def _day(plan: Plan, at: int | None) -> float | None:
-    return None if at is None else at / plan.grid.per_day - (0.5 if plan.grid.per_day > 1 else 0)
+    return None if at is None else plan.grid.shown(at) / plan.grid.per_day - (0.5 if plan.grid.per_day > 1 else 0)
 
 
 def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
-    schedule, per = plan.schedule, plan.grid.per_day
+    schedule, grid, per = plan.schedule, plan.grid, plan.grid.per_day
     dates, task = plan.read(i), plan.tasks[i]
     if dates is None or schedule.start[i] == UNDATED:
         return {"t": task.title, "da": "no date yet", "who": rehearsal.who(task.role)}
@@ -87,8 +91,8 @@ def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
         "t": task.title,
         "who": rehearsal.who(task.role),
         "s": [
-            schedule.start[i] / per if per > 1 else schedule.start[i],
-            schedule.finish[i] / per if per > 1 else schedule.finish[i],
+            grid.shown(schedule.start[i]) / per if per > 1 else schedule.start[i],
+            grid.shown(schedule.finish[i]) / per if per > 1 else schedule.finish[i],
         ],
         "da": read_words(*dates, plan.grid),
         "sl": "critical"
@@ -97,25 +101,25 @@ def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
         if slack
         else "",
         "cr": schedule.critical[i],
-        "to": late / per if slack and late != UNDATED and not schedule.critical[i] else None,
+        "to": grid.shown(late) / per if slack and late != UNDATED and not schedule.critical[i] else None,
         "dr": drift // per if drift > 0 else 0,
     }
 
 
 def _include(head: Json, plan: Plan) -> Json:
     inside = [i for key, i in plan.positions.items() if key.split(".", 1)[0] == head["key"] and "." in key]
-    per = plan.grid.per_day
+    grid, per = plan.grid, plan.grid.per_day
     dated = [i for i in inside if plan.schedule.start[i] != UNDATED]
-    spans = [(plan.schedule.start[i] / per, plan.schedule.finish[i] / per) for i in dated]
+    spans = [(grid.shown(plan.schedule.start[i]) / per, grid.shown(plan.schedule.finish[i]) / per) for i in dated]
     return head | {"s": [min(a for a, _ in spans), max(b for _, b in spans)] if spans else None, "count": len(inside)}
 
 
 def _reach(plan: Plan) -> tuple[int, int]:
     per = plan.grid.per_day
     reach = plan.reach()
-    days = [day // per for day in plan.anchors.values() if day is not None] + list(reach or ())
+    days = [plan.grid.day(day) for day in plan.anchors.values() if day is not None] + list(reach or ())
     if not days:
-        return plan.today // per if plan.today else 730000, 30
+        return plan.grid.day(plan.today) if plan.today else 730000, 30
     margin = MARGIN if per == 1 else 0
     first = min(days) - margin
     first -= (first + 6) % 7 if per == 1 else 0

@@ -35,7 +35,7 @@ class MoveAnchor(Edit):
     )
 
     anchor: str = part("text", "anchor")
-    day: int = part("date", "on")
+    day: int = part("instant", "on")
     keep: Literal["distances", "offsets"] = part(
         "choice", "keep", choices=("distances", "offsets"), default="distances"
     )
@@ -99,7 +99,7 @@ class MoveRun(Edit):
             if i in placed:
                 work.wishes[i] = placed[i]
             work.carry(i, days * work.activity(i).calendar.per_day)
-            if i in work.wishes:
+            if i in work.wishes and i not in placed:
                 work.exact.add(i)
 
     def _days(self, work: Prepared) -> int:

@@ -210,6 +210,7 @@ def _written_length(value: int, grid: Grid) -> int | str:
 
 _WRITERS: Mapping[str, Callable[[Any, Grid], Any]] = {
     "date": lambda value, grid: grid.iso(value),
+    "instant": lambda value, grid: grid.iso(value),
     "day": lambda value, _: DAYS.iso(value),
     "length": _written_length,
     "lag": _written_length,
@@ -241,6 +242,8 @@ def _date(value: object, one: Field[Any], plan: Plan, _document: Mapping[Any, An
     grid = DAYS if one.metadata["value"] == "day" else plan.grid
     if not isinstance(value, str):
         raise ValueError(f'"{value}" is no date; write it as 2026-08-31')
+    if one.metadata["value"] == "instant":
+        return plan.calendars[None].read(value)
     return grid.read(value)
 
 
@@ -267,6 +270,6 @@ def _length(value: object, one: Field[Any], plan: Plan, document: Mapping[Any, A
 
 
 _READERS: Mapping[str, Callable[[object, Field[Any], Plan, Mapping[Any, Any]], Any]] = {
-    "task": _text, "text": _text, "choice": _choice, "number": _number, "date": _date, "day": _date,
+    "task": _text, "text": _text, "choice": _choice, "number": _number, "date": _date, "instant": _date, "day": _date,
     "length": _length, "lag": _length,
 }  # fmt: skip

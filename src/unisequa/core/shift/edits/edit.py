@@ -37,9 +37,9 @@ from unisequa.core.plan.task import Task
 from unisequa.core.shift.prepared import Prepared, position_of
 from unisequa.core.terms import FINISHED
 
-Value = Literal["task", "text", "date", "day", "length", "lag", "number", "choice"]
-"""How a field is written: a task's key, other text, a date on the run's grid, a whole day, worked slots, a lag, a
-whole number, one of some words."""
+Value = Literal["task", "text", "date", "instant", "day", "length", "lag", "number", "choice"]
+"""How a field is written: a task's key, other text, a date on the run's grid, the same where a bare date of the minute
+grid is its first worked minute, a whole day, worked slots, a lag, a whole number, one of some words."""
 
 
 def part(value: Value, name: str = "", *, choices: tuple[str, ...] = (), **default: Any) -> Any:
@@ -113,9 +113,9 @@ class Edit:
         grid = plan.grid
         for one in fields(self):  # type: ignore[arg-type]
             value, day = one.metadata["value"], getattr(self, one.name)
-            if value not in {"date", "day"} or day is None:
+            if value not in {"date", "instant", "day"} or day is None:
                 continue
-            low, high = (grid.first, grid.last - 1) if value == "date" else (1, grid.last // grid.per_day - 1)
+            low, high = (grid.first, grid.last - 1) if value != "day" else (1, grid.last // grid.per_day - 1)
             if not low <= day < high:
                 at = plan.positions.get(self.task) if self.task is not None else None
                 title = "" if at is None else f"{plan.tasks[at].title}: "
