@@ -14,7 +14,7 @@ from unisequa.cli.app import app
 from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
-from unisequa.core.shift.edits.codec import OPTIONS, from_options, pair, read_all
+from unisequa.core.shift.edits.codec import OPTIONS, from_options, option_of, pair, read_all
 from unisequa.core.shift.ways import ways_to
 from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.files import json_lines, read_file, write_json
@@ -115,11 +115,19 @@ def ways(
     reaching = ways_to(read, key, day)
     if format_ == "json":
         listed = [
-            {"text": w.text, "cost": w.cost, "moves": w.moved, "finish": read.grid.iso(w.finish)} for w in reaching
+            {
+                "text": w.text,
+                "cost": w.cost,
+                "moves": w.moved,
+                "finish": read.grid.iso(w.finish),
+                "edits": [part for edit in w.edits for part in option_of(edit, read.grid)],
+                "mode": w.mode,
+            }
+            for w in reaching
         ]
         sys.stdout.write(write_json({"task": key, "due": text, "ways": listed}))
     else:
         nothing = "Nothing found that would reach it.\n"
         if (dates := read.read(read.positions[key])) and dates[1] <= day:
             nothing = "It is finished by then already.\n"
-        sys.stdout.write("".join(f"{way.text}\n" for way in reaching) or nothing)
+        sys.stdout.write("".join(f"{way.text} · {way.mode}\n" for way in reaching) or nothing)

@@ -162,6 +162,36 @@ def taken_apart(flag: str, text: str) -> Document:
     return document | {names[0]: text}
 
 
+def option_of(edit: Edit, grid: Grid) -> list[str]:
+    """An edit as an option of ``cascade`` and its text; what options cannot say has no option, and is an error.
+
+    Raises
+    ------
+    ValueError
+    """
+    document = written(edit, grid)
+    kind = type(edit)
+    names = [_name(one) for one in fields_of(kind)]
+    for option in kind.options:
+        if any(document.get(name) != value for name, value in option.given):
+            continue
+        first, *rest = [str(document.get(name, "")) for name in names]
+        if option.form == "pair":
+            return [option.flag, f"{first}={rest[0]}"]
+        if option.form == "one":
+            return [option.flag, first]
+        if option.form == "range":
+            return [option.flag, f"{first}..{rest[0]}"]
+        if option.form == "pair of range":
+            return [option.flag, f"{first}={rest[0]}..{rest[1]}"]
+        if option.form == "number or date":
+            return [option.flag, first or rest[0]]
+        lag = f":{document['lag']}{'e' if document.get('unit') == 'elapsed' else ''}" if document.get("lag") else ""
+        kind_of_link = document.get("type", "FS" if lag else "")
+        return [option.flag, f"{first}:{rest[0]}" + (f":{kind_of_link}" if kind_of_link else "") + lag]
+    raise ValueError(f"{edit.kind} has no option")
+
+
 def pair(text: str) -> tuple[str, str]:
     """``KEY=VALUE``.
 
