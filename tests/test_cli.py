@@ -178,7 +178,7 @@ def test_what_it_would_take_is_printed_cheapest_first(tmp_path: Path) -> None:
     content = document([step("a", 5, 0), step("b", 3)], "a>b")
     plan = run("plan", written(tmp_path, content), "--anchor", "go=2026-06-01")
     result = run("ways", written(tmp_path, plan.stdout, "p.json"), "--due", "b=2026-06-08")
-    assert result.stdout.splitlines()[0] == "do B in 1 working day instead of 3 working days"
+    assert result.stdout.splitlines()[0] == "do B in 1 working day instead of 3 working days · push"
     already = run("ways", written(tmp_path, plan.stdout, "p.json"), "--due", "b=2026-06-30")
     assert already.stdout == "It is finished by then already.\n"
 

@@ -12,13 +12,14 @@ import pytest
 from sqlalchemy import MetaData, func, select, text
 
 from unisequa.actions.runs import shifts
-from unisequa.core.shift.edits import KINDS
+from unisequa.core.shift.edits import KINDS, Window
 from unisequa.core.shift.edits.codec import read_all, written
 from unisequa.store.dialects import make_engine
+from unisequa.store.documents import digest_of, template_of
 from unisequa.store.migrations.run import migrate
 from unisequa.store.plans import plan_of
 from unisequa.store.store import Store
-from unisequa.store.tables import Run
+from unisequa.store.tables import Edition, Run
 
 KEPT = Path(__file__).parents[1] / "data" / "tables-0003.sql.gz"
 TODAY = dt.date(2026, 11, 25)
@@ -89,7 +90,22 @@ def test_edits_of_every_kind_are_read_back(store: Store) -> None:
                 edits = read_all(shift.edits, plan)
                 assert [written(edit, plan.grid) for edit in edits] == shift.edits
                 kinds |= {type(edit) for edit in edits}
-    assert kinds == set(KINDS)
+    assert kinds == set(KINDS) - {Window}  # which came later
+
+
+def test_a_roll_left_out_then_is_written_out_and_a_date_put_then_is_known(store: Store) -> None:
+    rolls, put = set(), 0
+    with store.reading() as session:
+        for run in session.scalars(select(Run)):
+            for row in run.tasks:
+                put += row.put
+                for measure in (row.measured, *row.limits, *row.deadlines):
+                    rolls |= {measure["roll"]} if measure else set()
+        for edition in session.scalars(select(Edition)):
+            assert edition.digest == digest_of(edition.document)
+            for step in template_of(edition).steps:
+                rolls |= {step.when.roll} if step.when else set()
+    assert rolls <= {"following", "none"} and put > 3
 
 
 def test_a_shift_from_then_is_taken_back_now(store: Store) -> None:

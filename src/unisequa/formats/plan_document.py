@@ -111,9 +111,9 @@ class PlannedLink(Model):
 
 
 class PlannedPhase(Model):
-    """A phase in its order. ``window`` is its first and last day where its span gives it one, ``put`` says that a person
-    set it; ``first`` and ``ends`` are the anchors that its windows run between, ``job`` the template it is of where
-    several are laid out as one. ``start`` and ``finish`` are those of its tasks."""
+    """A phase in its order. ``window`` is its first and last day where its span gives it one, ``put`` says that a
+    person set it; ``first`` and ``ends`` are the anchors that its windows run between, ``job`` the template it is of
+    where several are laid out as one. ``start`` and ``finish`` are those of its tasks."""
 
     key: DottedKey
     label: str = ""
@@ -427,7 +427,7 @@ class _Reading:
                     window,
                     entry.put,
                     entry.job,
-                )  # fmt: skip
+                )
             )
         return tuple(made)
 

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any, cast
 
 from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
+from unisequa.core.plan.phases import PhaseOf
 from unisequa.core.plan.plan import Plan, boundaries, read, standing
-from unisequa.core.plan.targets import target_of
+from unisequa.core.plan.targets import in_windows, target_of
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
-from unisequa.core.terms import Edge, LagUnit, LinkType, State
+from unisequa.core.terms import Edge, Follow, LagUnit, LinkType, Ready, State
 from unisequa.store.documents import calendars_of, keep_calendars, template_of_run
 from unisequa.store.queries.runs import RowsOfRun
 from unisequa.store.tables import LinkRow, Run, TaskRow
@@ -43,19 +44,34 @@ def plan_of(run: Run, today: dt.date, *, by_itself: bool = True, rows: RowsOfRun
             dates[row.key] = boundaries(task, row.start_on.toordinal(), row.finish_on.toordinal())
     keys = {row.id: row.key for row in rows.tasks}
     links = tuple(_link(link, keys) for link in rows.links)
+    links += tuple(LinkOf(*link) for link in run.ties.get("links", ()))
+    phases = tuple(_phase(kept) for kept in run.windows)
+    ends = template.ends if template.ends is not None and anchors.get(template.ends) is not None else None
+    end = None if ends is None else anchors[ends]
+    placed = in_windows(tasks, phases, anchors, calendars) if phases else tuple(tasks)
     plan = standing(
         run.name,
-        tuple(tasks),
+        placed,
         links,
         dates,
         calendars,
         anchors,
         {anchor.key: anchor.label for anchor in template.anchors},
         today=today.toordinal(),
+        end=None if end is None else end + 1,
+        ties=tuple(run.ties.get("keys", ())),
+        phases=phases,
     )
     derived = {anchor.key: anchor.from_ for anchor in template.anchors if anchor.from_ is not None}
     crew = {member.role: member.name for member in run.crew if member.name}
-    return replace(plan, derived=derived, direction=template.direction, crew=crew)
+    return replace(
+        plan,
+        derived=derived,
+        direction=template.direction,
+        crew=crew,
+        ends=ends,
+        follow=cast(Follow, run.follow),
+    )
 
 
 def _task(row: TaskRow) -> Task:
@@ -74,6 +90,8 @@ def _task(row: TaskRow) -> Task:
         opens=row.opens,
         parent=row.parent,
         fixed=row.fixed,
+        put=row.put,
+        ready=cast(Ready, row.ready),
         limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
         deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
     )
@@ -104,8 +122,9 @@ def put_back(run: Run, plan: Plan) -> None:
         row = rows[task.key]
         _set_dates(row, plan, position)
         row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
+        row.put, row.edge = task.put, task.edge
     ids = {row.key: row.id for row in run.tasks}
-    wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links}
+    wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)}
     kept = [row for row in run.links if _link_row(row) in wanted]
     made = wanted - {_link_row(row) for row in kept}
     if made or len(kept) < len(run.links):
@@ -113,11 +132,39 @@ def put_back(run: Run, plan: Plan) -> None:
     anchors = {key: _date(day) for key, day in plan.anchors.items()}
     run.anchors = {**run.anchors, **{key: day.isoformat() if day else None for key, day in anchors.items()}}
     keep_calendars(run, plan.calendars.documents)
+    keep_timing(run, plan)
+
+
+def keep_timing(run: Run, plan: Plan) -> None:
+    """Have a run know the windows of its phases, and the ties among its links."""
+    timed = any(phase.span or phase.after or phase.window for phase in plan.phases)
+    windows = [_kept_phase(phase) for phase in plan.phases] if timed else []
+    ties = {}
+    if plan.ties:
+        tied = [k for k in plan.links if k.source in plan.ties or k.target in plan.ties]
+        ties = {"keys": list(plan.ties), "links": [[k.source, k.target, k.type, k.lag, k.unit] for k in tied]}
+    if (run.windows, run.ties) != (windows, ties):
+        run.windows, run.ties = windows, ties
+
+
+def _kept_phase(phase: PhaseOf) -> dict[str, Any]:
+    days = phase.window and [dt.date.fromordinal(day).isoformat() for day in phase.window]
+    return {**asdict(phase), "window": days}
+
+
+def _phase(kept: Mapping[str, Any]) -> PhaseOf:
+    days = kept["window"] and tuple(dt.date.fromisoformat(day).toordinal() for day in kept["window"])
+    return PhaseOf(**{**kept, "window": days})
+
+
+def _drawn(plan: Plan, ids: Mapping[str, int]) -> list[LinkOf]:
+    """The links between two tasks."""
+    return [k for k in plan.links if k.source in ids and k.target in ids]
 
 
 def links_of(plan: Plan, ids: Mapping[str, int]) -> list[LinkRow]:
     """New rows for all links of a plan, by the ids of its tasks' rows."""
-    return [_new_link(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in plan.links]
+    return [_new_link(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)]
 
 
 def _new_link(source: int, target: int, kind: str, lag: int, unit: str) -> LinkRow:
@@ -170,6 +217,8 @@ def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: st
         opens=task.opens,
         parent=task.parent,
         fixed=task.fixed,
+        put=task.put,
+        ready=task.ready,
         limits=[_measure(measure) for measure in task.limits_from],
         deadlines=[_measure(measure) for measure in task.deadlines_from],
         calendar=task.calendar,
@@ -188,4 +237,4 @@ def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: st
 
 
 def _measure(measure: Measure) -> dict[str, Any]:
-    return {**measure.written(), "anchor": measure.anchor}
+    return {**measure.written(), "anchor": measure.anchor, "roll": measure.roll}

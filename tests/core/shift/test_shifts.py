@@ -13,6 +13,7 @@ from tests.core.checker import Checker
 from tests.core.drawn_documents import GO, cases, checker, planned_case
 from tests.core.plan.test_whole_plans import Case, times_of
 from unisequa.core.errors import DocumentError, ShiftError
+from unisequa.core.plan.building import seen_through
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, cascade
 from unisequa.core.shift.edits import (
@@ -151,9 +152,7 @@ def downstream(found: Plan, keys: set[str]) -> set[str]:
 
 def bridged_links(found: Plan) -> list[Any]:
     """Links without what is dropped; tested elsewhere by itself."""
-    from unisequa.core.plan.bridging import bridged
-
-    return list(bridged(found.links, {t.key for i, t in enumerate(found.tasks) if t.state == "dropped"}))
+    return list(seen_through(found.tasks, found.links, found.network.children)[0])
 
 
 @given(shifted(), st.sampled_from(MODES))

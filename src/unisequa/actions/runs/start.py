@@ -22,7 +22,7 @@ from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
 from unisequa.store.documents import keep_calendars, template_of
 from unisequa.store.lists import bring_up
-from unisequa.store.plans import links_of, task_row
+from unisequa.store.plans import keep_timing, links_of, task_row
 from unisequa.store.queries.people import people_by_address, people_by_id
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, Edition, Person, Run, TaskRow
@@ -180,10 +180,12 @@ def start_run(
         anchors={key: dt.date.fromordinal(day).isoformat() if day else None for key, day in plan.anchors.items()},
         facts={key: value.isoformat() if isinstance(value, dt.date) else value for key, value in facts.items()},
         summary={},
+        follow=plan.follow,
         pins=on.included.pins(template_of(edition)),
         created_by_id=actor.id,
     )
     keep_calendars(run, plan.calendars.documents)
+    keep_timing(run, plan)
     run.crew = [
         CrewMember(role=role.key, label=role.label, person=person, outside=outside)
         for role in template.roles

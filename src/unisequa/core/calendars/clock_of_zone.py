@@ -1,8 +1,8 @@
 """A time zone's clock in whole minutes: from real minutes to what the clock shows, and back.
 
-Real minutes are counted in UTC, 1,440 a day from day 0. The clock's minutes are counted the same way from its own dates,
-so that ``divmod(minute, 1440)`` gives a day and a minute of it. Where the clock goes back, an hour of its minutes is
-there twice; where it goes forward, one is not there.
+Real minutes are counted in UTC, 1,440 a day from day 0. The clock's minutes are counted the same way from its own
+dates, so that ``divmod(minute, 1440)`` gives a day and a minute of it. Where the clock goes back, an hour of its
+minutes is there twice; where it goes forward, one is not there.
 """
 
 from __future__ import annotations
@@ -63,7 +63,7 @@ class ClockOfZone:
         return reached[0]
 
     def last(self, shown: int) -> int:
-        """The last real minute at which the clock shows a minute; :meth:`first` where it is there once or not at all."""
+        """The last real minute at which the clock shows a minute; :meth:`first` where that is there once or never."""
         first = self.first(shown)
         if not self.changes(shown // MINUTES):
             return first

@@ -9,8 +9,8 @@ minute   a minute, local time        1,440 × that number + minute of the day   
 
 A boundary ``b`` is the instant before slot ``b`` begins, and every interval is half-open. The minutes of a run are real
 ones. With a time zone they are counted in UTC: the hour that comes twice where the clock goes back is there twice, the
-one that is left out where it goes forward is not there, and elapsed time is a plain sum. Without a zone every day has 24
-hours, and a boundary is what the clock shows.
+one that is left out where it goes forward is not there, and elapsed time is a plain sum. Without a zone every day has
+24 hours, and a boundary is what the clock shows.
 """
 
 from __future__ import annotations

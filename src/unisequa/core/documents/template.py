@@ -339,8 +339,8 @@ class Include(Model):
 class Template(Model):
     """A whole template, as it is exported, imported, planned from and kept as an edition.
 
-    ``ends`` names the anchor by whose day all should be over; ``follow`` says what finishing a task does to the dates of
-    what follows it.
+    ``ends`` names the anchor by whose day all should be over; ``follow`` says what finishing a task does to the dates
+    of what follows it.
     """
 
     format: Literal["unisequa-template/1"] = "unisequa-template/1"

@@ -2,7 +2,8 @@
 
 A step left out and a task dropped are transparent: what followed them is held by what they followed, lags added up; of
 two units, the one that asks for later. The end of a phase holds back what opens behind it. Where either ties many to
-many, a knot in the middle keeps the links as few as they were drawn: *a* before and *b* behind one are a + b, not a × b.
+many, a knot in the middle keeps the links as few as they were drawn: *a* before and *b* behind one are a + b, not a ×
+b.
 
 A knot has a position behind those of all activities and a place in the order, and no date. What it hands on is a
 *front*: the boundaries of what it follows, the latest for each sum of lags. Backwards it hands on the last boundaries

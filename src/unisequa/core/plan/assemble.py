@@ -340,6 +340,7 @@ class _Assembly:
             opens=opens and not parent,
             parent=line[1].key if len(line) > 1 else None,
             waits=() if parent else tuple(self._waits(line)),
+            ready=step.ready,
         )
         dated = with_dates_of(task, self.anchors, self.calendars)
         self._rolled(dated)

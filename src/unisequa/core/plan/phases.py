@@ -156,7 +156,7 @@ def _windows(
         if last is not None:
             there = calendar.day_index(last + 1) - begin
             spans = _shared(spans, there) if sum(spans) > there else [*spans[:-1], spans[-1] + there - sum(spans)]
-    windows = {}
+    windows: dict[str, tuple[int, int] | None] = {}
     for phase, span in zip(phases, spans, strict=True):
         windows[phase.key] = calendar.nth_day(begin), calendar.nth_day(begin + span - 1)
         begin += span

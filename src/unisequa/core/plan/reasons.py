@@ -313,8 +313,8 @@ class _Reasons:
                 if knot >= network.knots.base:
                     backs.settle(knot)
             for link in network.knots.behind[at]:
-                for until in backs.untils(link):
-                    yield self._as_late(link, until.last(), "what follows", None)
+                for bound in backs.untils(link):
+                    yield self._as_late(link, bound.last(), "what follows", None)
 
     def _as_late(self, link: Dependency, until: int, what: str, source: str | None) -> Reason:
         placed = span_at(self.activity, number_until(self.activity, link.type[0], until))

@@ -1,9 +1,9 @@
 """A shift of a plan and what follows from it.
 
 What is downstream follows in one of three modes; links and "not before" hold in each of them, as in
-:mod:`unisequa.core.network.forward`. Downstream is what can be reached through links from an edited task, from the target
-of a link added or removed, from what followed a dropped task, from tasks that stand on or behind days closed or reopened
-or are measured across them, from tasks given another calendar; whether or not what lies between has moved.
+:mod:`unisequa.core.network.forward`. Downstream is what can be reached through links from an edited task, from the
+target of a link added or removed, from what followed a dropped task, from tasks that stand on or behind days closed or
+reopened or are measured across them, from tasks given another calendar; whether or not what lies between has moved.
 
 =======  =========================================================================================
 push     start(S) ≥ the start it has: a date is kept unless a link or a day off forces it later
@@ -20,7 +20,7 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from unisequa.core.calendars.grid import Grid
@@ -75,7 +75,8 @@ class Cascade:
         plan = self.plan
         same = (p.links, p.anchors, p.phases) == (plan.links, plan.anchors, plan.phases)
         same = same and p.calendars is plan.calendars
-        return same and not self.changes and not self.states and not p.tasks
+        tasks = all(replace(task, put=plan.tasks[i].put) == plan.tasks[i] for i, task in p.tasks.items())
+        return same and tasks and not self.changes and not self.states
 
     @property
     def affected(self) -> tuple[str, ...]:
@@ -245,7 +246,7 @@ class _Following:
         return found
 
     def follow(self) -> tuple[dict[int, Change], list[Held]]:
-        """Let everything follow; in a plan that runs backward twice, where what is placed by what follows it is free."""
+        """Let everything follow; twice in a plan that runs backward, where something is placed by what follows it."""
         free = self._free()
         if free:
             self.emptied |= free  # nowhere yet, so that they hold nothing
@@ -448,10 +449,10 @@ def _finish(prepared: Prepared, moved: dict[int, Change]) -> tuple[int, int]:
     if latest >= old:
         return old, latest
     last = any(change.before and change.before[1] == old for change in moved.values())
-    if last or any(task.state in FINISHED for task in prepared.tasks.values()):
+    if last or prepared.turned or any(task.state in FINISHED for task in prepared.tasks.values()):
         rest = (
-            finish
-            for i, finish in enumerate(plan.schedule.finish)
+            prepared.stands(i)[1]
+            for i in range(len(plan.tasks))
             if i not in moved and prepared.task(i).state != "dropped" and not plan.is_parent(i)
         )
         return old, max(latest, max(rest, default=UNDATED))

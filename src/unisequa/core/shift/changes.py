@@ -31,7 +31,8 @@ class Change:
 class Conflict:
     """What a person should know before applying.
 
-    ``kind`` is deadline, anchor, window, fixed, link, before, leave, day off, not before, past or target; ``task`` None for the run.
+    ``kind`` is deadline, anchor, window, fixed, link, before, leave, day off, not before, past or target; ``task`` None
+    for the run.
     """
 
     kind: str

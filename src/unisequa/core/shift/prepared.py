@@ -227,9 +227,9 @@ class Prepared:
         for i, (old, new) in enumerate(zip(tasks, edged, strict=True)):
             if new is not old and new.state not in FINISHED:
                 self.tasks[i] = new
-                dates = read(old, *self.stands(i), self.grid)
-                if dates and self.grid.per_day == 1:
-                    self.turned[i] = boundaries(new, *dates, self.grid)
+                days = read(old, *self.stands(i), self.grid)
+                if days and self.grid.per_day == 1:
+                    self.turned[i] = boundaries(new, *days, self.grid)
         tasks = tuple(self.task(i) for i in range(len(self.plan.tasks)))
         spans = [self.stands(i) for i in range(len(tasks))]
         floors = [None if start == UNDATED else start for start, _ in spans]

@@ -1,9 +1,9 @@
 """How early a task could be, and what keeps it from being earlier: the arithmetic beneath *what would it take*.
 
-Only what a task follows is looked at. In *early* places each of those stands as early as its floors allow; in *late* places
-as late as a wanted date allows. Where the first lies behind the second a task is *pressed*, and so are the floors and links
-that put it there. The date is reached as soon as no floor is pressed; an edit that alone is enough lies on every pressed
-way from a floor to the goal, which is found by counting ways.
+Only what a task follows is looked at. In *early* places each of those stands as early as its floors allow; in *late*
+places as late as a wanted date allows. Where the first lies behind the second a task is *pressed*, and so are the
+floors and links that put it there. The date is reached as soon as no floor is pressed; an edit that alone is enough
+lies on every pressed way from a floor to the goal, which is found by counting ways.
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ class Reach:
 
     def least(self, i: int) -> int:
         """The number before which a task may not start whatever is edited: not before, other runs, today."""
-        plan, activity = self.plan, self.network.activities[i]
+        _plan, activity = self.plan, self.network.activities[i]
         least = FAR_BACK if activity.not_before is None else number_from(activity, "S", activity.not_before)
         return max(least, self.today(i))
 

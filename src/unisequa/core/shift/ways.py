@@ -104,8 +104,8 @@ class _Search:
                     made += self._applied(self._edits(enough.changes), enough)
             made += self._anchors(pressed)
             if not any(way.edits for way in made):
-                made += self._together(lambda pressed: self._starts(pressed))
-                made += self._together(lambda pressed: self._shorter(pressed))
+                made += self._together(self._starts)
+                made += self._together(self._shorter)
         unlike = {way.edits: way for way in made}
         return sorted(unlike.values(), key=lambda way: (way.cost, way.text))[:most]
 
@@ -143,23 +143,18 @@ class _Search:
             if not pressed.all_through(i) or task.state in FINISHED:
                 continue
             days = need / self.day[i]
-            shortest = 1
-            if task.duration - need >= shortest and task.state != "in review":
+            if task.duration - need >= 1 and task.state != "in review":
                 yield days, Changes(durations={i: task.duration - need})
             if task.stands == "fixed":
                 yield 3, Changes(freed=frozenset({i}))
-            if self.reach.movable(i) and i in pressed.origins and pressed.late[i] >= self.reach.today(i):
-                if self._only_origin(i, pressed):
-                    yield days, Changes(floors={i: pressed.late[i]})
+            open_ = self.reach.movable(i) and pressed.late[i] >= self.reach.today(i)
+            if open_ and i in pressed.origins and pressed.behind[i] == pressed.total:  # all begin with its own floor
+                yield days, Changes(floors={i: pressed.late[i]})
         rank = plan.network.rank
         drawn = {(plan.positions.get(k.source, -1), plan.positions.get(k.target, -1)) for k in plan.links}
         for source, target in pressed.links:
             if (source, target) in drawn and pressed.all_along(source, target):
                 yield 3 - rank[target] / (len(rank) + 1), Changes(cut=frozenset({(source, target)}))  # the last first
-
-    def _only_origin(self, i: int, pressed: Pressed) -> bool:
-        """Whether all pressed ways begin with a task's own floor."""
-        return pressed.behind[i] % ((1 << 61) - 1) == pressed.total
 
     def _least(self, changes: Changes) -> Places | None:
         """The changes with the least amount that is enough; None where no amount is."""
@@ -237,14 +232,10 @@ class _Search:
                 changes = self._pruned(changes)
                 yield from self._applied(self._edits(changes), self.reach.early(changes))
                 return
-            more = choose(self._pressed(places))
+            more = choose(places.pressed())
             if more is None:
                 return
             changes = _both(changes, more)
-
-    @staticmethod
-    def _pressed(places: Places) -> Pressed:
-        return places.pressed()
 
     def _starts(self, pressed: Pressed) -> Changes | None:
         """The most pressed origin started earlier or freed; where there is none, a task shortened."""
@@ -262,7 +253,7 @@ class _Search:
             task = plan.tasks[i]
             less = min(need, task.duration - 1)
             if less > 0 and task.state not in {*FINISHED, "in review"}:
-                share = pressed.before[i] * pressed.behind[i] == pressed.total
+                share = pressed.all_through(i)
                 gain = (less / self.day[i], share)
                 if best is None or gain > best[0]:
                     best = gain, i, task.duration - less
@@ -293,7 +284,7 @@ class _Search:
         edits += [RemoveLink(tasks[a].key, tasks[b].key) for a, b in sorted(changes.cut)]
         return tuple(edits)
 
-    def _start_day(self, i: int, number: int, slots: int | None = None) -> int:
+    def _start_day(self, i: int, number: int) -> int:
         """The date on which a task starts with a worked slot, as people read it."""
         activity = self.plan.network.activities[i]
         dates = read(self.plan.tasks[i], *span_at(activity, number), self.grid)

@@ -18,7 +18,9 @@ class Run(Base):
 
     ``pins`` are those of its edition when it was started; ``calendars_digest`` is the SHA-256 of ``calendars``, by
     which they are known once they were read. ``summary`` is what lists say of the run
-    (:mod:`unisequa.core.work.summary`).
+    (:mod:`unisequa.core.work.summary`). ``windows`` are its phases that have one or open behind another
+    (:class:`unisequa.core.plan.phases.PhaseOf`), ``ties`` the links that tie many to many, by keys, with the keys of
+    the ties; ``follow`` says what finishing a task does to the dates behind it.
     """
 
     __tablename__ = "runs"
@@ -36,6 +38,9 @@ class Run(Base):
     calendars: Mapped[list[Any]] = mapped_column(deferred=True)
     calendars_digest: Mapped[str] = mapped_column(String(64))
     summary: Mapped[dict[str, Any]]
+    windows: Mapped[list[Any]] = mapped_column(default=list)
+    ties: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    follow: Mapped[str] = mapped_column(String(10), default="ask")
     pins: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
     created_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
@@ -104,6 +109,8 @@ class TaskRow(Base):
     sign_off_role: Mapped[str | None] = mapped_column(String(80))
     links_out: Mapped[list[Any]] = mapped_column(default=list)
     duration: Mapped[int]
+    put: Mapped[bool] = mapped_column(default=False)
+    ready: Mapped[str] = mapped_column(String(20), default="when free")
     edge: Mapped[str] = mapped_column(String(10), default="finish")
     opens: Mapped[bool] = mapped_column(default=False)
     parent: Mapped[str | None] = mapped_column(String(200))

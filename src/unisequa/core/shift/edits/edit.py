@@ -52,8 +52,8 @@ class Option:
     """An option of the command line that makes an edit.
 
     ``form`` is how its text is taken apart: ``pair`` KEY=VALUE into the first two fields, ``one`` the first field,
-    ``range`` A or A..B into the first two, ``pair of range`` KEY=A..B into the first three, ``link`` P:S[:TYPE[:LAG]], ``number or date`` into the first or the
-    second. ``given`` are fields the option itself sets.
+    ``range`` A or A..B into the first two, ``pair of range`` KEY=A..B into the first three, ``link`` P:S[:TYPE[:LAG]],
+    ``number or date`` into the first or the second. ``given`` are fields the option itself sets.
     """
 
     flag: str

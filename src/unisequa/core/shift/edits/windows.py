@@ -15,7 +15,8 @@ from unisequa.core.terms import MOST_DAYS
 
 @dataclass(frozen=True, slots=True)
 class Window(Edit):
-    """Give a phase the days from ``first`` to ``last``, both included; later windows move only where they would overlap."""
+    """Give a phase the days from ``first`` to ``last``, both included; later windows move only where they would
+    overlap."""
 
     kind = "window"
     turn: ClassVar[int] = 3
