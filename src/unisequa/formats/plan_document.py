@@ -19,7 +19,7 @@ from unisequa.core.network.order import find_circle
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf, members_of, with_windows
 from unisequa.core.plan.plan import Plan, boundaries, standing
-from unisequa.core.plan.reasons import reasons
+from unisequa.core.plan.reasons import Telling, reasons
 from unisequa.core.plan.task import Awaited, LinkOf, Task
 from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, Follow, LagUnit, LinkType, Ready, State
 
@@ -194,7 +194,8 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
         first, last = span[0], grid.inclusive(span[1])
         if grid.per_day == 1:
             first, last = plan.reach() or (first, last)
-    tasks = (_task(plan, i) for i in range(len(plan.tasks)))
+    telling = Telling(plan)
+    tasks = (_task(plan, i, telling) for i in range(len(plan.tasks)))
     return {
         "format": "unisequa-plan/1",
         "name": plan.name,
@@ -260,9 +261,10 @@ def _phases(plan: Plan) -> Iterator[dict[str, Any]]:
         }
 
 
-def _task(plan: Plan, i: int) -> dict[str, Any]:
+def _task(plan: Plan, i: int, telling: Telling) -> dict[str, Any]:
     task, result, grid = plan.tasks[i], plan.schedule, plan.grid
-    first, last = plan.read(i) or (None, None)
+    _, dates, _ = telling.known(i)
+    first, last = dates or (None, None)
     target, late = plan.target_read(i) or (None, None), plan.late_read(i) or (None, None)
     return {
         "key": task.key,
@@ -301,7 +303,7 @@ def _task(plan: Plan, i: int) -> dict[str, Any]:
         "state": task.state,
         "because": [
             {"kind": r.kind, "date": day_text(grid, r.day), "binding": r.binding, "text": r.text}
-            for r in reasons(plan, i)
+            for r in reasons(plan, i, telling)
         ],
     }
 

@@ -18,6 +18,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from dataclasses import dataclass, field
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from unisequa.core.calendars.clock_of_zone import MINUTES, ClockOfZone, clock_of, minute_of, moment_of
@@ -123,7 +124,7 @@ class Grid:
     def iso(self, read: int) -> str:
         """A date as ``2026-08-31``, a time as ``2026-08-31T17:30``, with its UTC offset where that is there twice."""
         if self.per_day == 1:
-            return dt.date.fromordinal(read).isoformat()
+            return _iso(read)
         text = moment_of(self.shown(read)).isoformat(timespec="minutes")
         return text + self.offset_words(read) if self.twice(read) else text
 
@@ -182,6 +183,11 @@ class Grid:
             zone = self.zone.key if self.zone else ""
             raise ValueError(f'"{text}" is no time of {zone}: the clock is put on over it; give one that is there')
         return read
+
+
+@lru_cache(maxsize=1 << 14)
+def _iso(day: int) -> str:
+    return dt.date.fromordinal(day).isoformat()
 
 
 DAYS = Grid()

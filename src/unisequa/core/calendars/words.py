@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from functools import lru_cache
 
 from unisequa.core.calendars.grid import MINUTES, Grid, span_text
 
@@ -13,6 +14,7 @@ MONTHS = (
 )  # fmt: skip
 
 
+@lru_cache(maxsize=1 << 14)
 def day_words(day: int | dt.date, *, year: bool = False) -> str:
     """A day with its weekday; independent of the machine's locale.
 

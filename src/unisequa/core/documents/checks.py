@@ -33,9 +33,18 @@ def read_template(content: object) -> Template:
     DocumentError
         With every fault and its path.
     """
-    template = read_document(Template, content)
-    faults = list(faults_in(template))
-    if faults:
+    return checked(read_document(Template, content))
+
+
+def checked(template: Template) -> Template:
+    """The template itself.
+
+    Raises
+    ------
+    DocumentError
+        With every fault that its parts have with each other.
+    """
+    if faults := list(faults_in(template)):
         raise DocumentError(faults)
     return template
 

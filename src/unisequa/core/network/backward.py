@@ -139,7 +139,9 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
     late_start, late_finish = _read_late(network, late, total)
     critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
     before_anchor, names = _anchor_slack(network, early, open_, anchors) if anchors else (nothing, nothing)
-    return Schedule(start, finish, late_start, late_finish, total, free, critical, drivers, latest, before_anchor, names)
+    return Schedule(
+        start, finish, late_start, late_finish, total, free, critical, drivers, latest, before_anchor, names
+    )
 
 
 def _parents(network: Network) -> list[int]:

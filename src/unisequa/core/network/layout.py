@@ -137,4 +137,5 @@ def _stretches(
 
 
 def _columns(near: list[tuple[int, int, int]]) -> Near:
-    return tuple(a for a, _, _ in near), tuple(b for _, b, _ in near), tuple(c for _, _, c in near)
+    sources, targets, gaps = zip(*near, strict=True) if near else ((), (), ())
+    return sources, targets, gaps

@@ -62,6 +62,8 @@ def spread(
     list of LinkOf, list of str
         The links, and the keys of ties made where many would meet many.
     """
+    if not inner:
+        return list(links), []
     made: list[LinkOf] = []
     ties: list[str] = []
     groups: dict[tuple[str, str], list[LinkOf]] = {}

@@ -13,7 +13,7 @@ from unisequa.core.calendars.words import slot_words, slots_words
 from unisequa.core.documents.measures import offset_words, unrolled
 from unisequa.core.errors import DateRangeError
 from unisequa.core.network.activities import Activity, Dependency
-from unisequa.core.network.knots import Ask, Backs, Fronts
+from unisequa.core.network.knots import Ask, Backs
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, latest_source, number_from, number_until, place, span_at
 from unisequa.core.plan.building import limit_of
@@ -58,18 +58,20 @@ class Reason:
     source: str | None = None
 
 
-def reasons(plan: Plan, position: int) -> list[Reason]:
+def reasons(plan: Plan, position: int, telling: Telling | None = None) -> list[Reason]:
     """Every floor of a task with the date it asks for, the binding ones marked.
 
     Dates more than half a year from the plan's today, and all in a list that spans two years, carry their year.
+    ``telling`` is to be handed in where the reasons of many tasks are asked for.
 
     >>> # 2 working days after Period end (Fri 31 Jul) → Tue 4 Aug
     >>> # after Count the till (ends Wed 5 Aug) → Thu 6 Aug, binding
     """
-    said = _Said(plan)
-    found = _Reasons(plan, position, said.day).all()
-    if len(said.years) > 1:
-        return _Reasons(plan, position, lambda day: slot_words(day, plan.grid, year=True)).all()
+    telling = telling or Telling(plan)
+    telling.said.clear()
+    found = _Reasons(telling, position, telling.day).all()
+    if telling.two_years():
+        return _Reasons(telling, position, lambda day: slot_words(day, plan.grid, year=True)).all()
     return found
 
 
@@ -84,18 +86,40 @@ def short(title: str) -> str:
     return title if len(title) <= LONGEST_TITLE else title[: LONGEST_TITLE - 1].rstrip() + "…"
 
 
-class _Said:
-    """Dates in words, with the years that were met."""
+class Telling:
+    """What the reasons of all tasks of a plan share: what its knots hand on, and its dates in words."""
 
     def __init__(self, plan: Plan) -> None:
-        self.grid, self.years = plan.grid, set[int]()
+        start, finish = plan.schedule.start, plan.schedule.finish
+        self.plan, self.grid = plan, plan.grid
+        self.fronts = plan.network.fronts(lambda i: (start[i], finish[i]))
         self.today = None if plan.today is None else plan.grid.day(plan.today)
+        self.said: list[int] = []
+        self._words: dict[int, str] = {}
+        self._known: dict[int, Known] = {}
 
     def day(self, read: int) -> str:
-        day = self.grid.day(read)
-        self.years.add(dt.date.fromordinal(day).year)
-        far = self.today is not None and abs(day - self.today) > _HALF_A_YEAR
-        return slot_words(read, self.grid, year=far)
+        """A date in words; that it was said is remembered."""
+        self.said.append(read)
+        words = self._words.get(read)
+        if words is None:
+            far = self.today is not None and abs(self.grid.day(read) - self.today) > _HALF_A_YEAR
+            words = self._words[read] = slot_words(read, self.grid, year=far)
+        return words
+
+    def known(self, position: int) -> Known:
+        """A task with its dates."""
+        known = self._known.get(position)
+        if known is None:
+            known = self._known[position] = (self.plan.tasks[position], self.plan.read(position), self.grid)
+        return known
+
+    def two_years(self) -> bool:
+        """Whether the dates said lie in more than one year."""
+        if not self.said:
+            return False
+        first, last = self.grid.day(min(self.said)), self.grid.day(max(self.said))
+        return first < last and dt.date.fromordinal(first).year != dt.date.fromordinal(last).year
 
 
 def held_words(
@@ -171,14 +195,16 @@ def _bound(kind: Kind, day: int, binding: bool, text: str, source: str | None = 
 class _Reasons:
     """The reasons of one task, its dates said by ``say``."""
 
-    def __init__(self, plan: Plan, position: int, say: Say) -> None:
-        self.plan, self.position, self.say = plan, position, say
+    def __init__(self, telling: Telling, position: int, say: Say) -> None:
+        plan = self.plan = telling.plan
+        self.position, self.say, self.fronts, self.known = position, say, telling.fronts, telling.known
         self.task, self.activity = plan.tasks[position], plan.network.activities[position]
         self.grid, self.start = plan.grid, plan.schedule.start[position]
+        self._numbers: dict[str, int] = {}
 
     def all(self) -> list[Reason]:
         plan, position = self.plan, self.position
-        dates = plan.read(position)
+        _, dates, _ = self.known(position)
         if dates is None:
             return [self._undated()]
         if plan.is_parent(position):
@@ -196,10 +222,6 @@ class _Reasons:
             floors.append(_bound(kind, dates[0], True, f"{text} → {self.say(dates[0])}"))
         return floors
 
-    def known(self, position: int) -> Known:
-        """A task with its dates."""
-        return self.plan.tasks[position], self.plan.read(position), self.grid
-
     def _floors(self, dates: tuple[int, int]) -> Iterator[Reason]:
         plan, task, grid, say = self.plan, self.task, self.grid, self.say
         if task.when and task.target:
@@ -215,9 +237,8 @@ class _Reasons:
                 ends = say(grid.inclusive(awaited.finish))
                 text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {say(first)}"
                 yield _bound("awaits", first, start == self.start, text)
-        fronts = Fronts(plan.network.knots, self._span)
         with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
-            for link, ask in plan.network.held_by(self.position, fronts):
+            for link, ask in plan.network.held_by(self.position, self.fronts):
                 yield self._link(link, ask)
 
     def _span(self, position: int) -> tuple[int, int]:
@@ -265,32 +286,30 @@ class _Reasons:
 
     def _link(self, link: Dependency, ask: Ask) -> Reason:
         plan, network, activity = self.plan, self.plan.network, self.activity
-        number = number_from(activity, link.type[1], ask.bound(activity))
-        start, finish = span_at(activity, number)
-        dates = read(self.task, start, finish, self.grid)
+        end = link.type[1]
+        number, stands = number_from(activity, end, ask.bound(activity)), self._number(end)
+        binding, at_end = number == stands, end == "F"
+        if binding and not self.task.stands:
+            _, dates, _ = self.known(self.position)
+        else:
+            dates = read(self.task, *span_at(activity, number), self.grid)
         assert dates
         source = plan.tasks[ask.source].key
-        through_phase = _phase_between(network, link) is not None
-        kind: Kind = "phase" if through_phase else "link"
-        at_end = link.type[1] == "F"
-        broken = self._broken(link, start, finish)
-        if broken:
+        kind: Kind = "link" if _phase_between(network, link) is None else "phase"
+        if number > stands and self.task.state != "dropped":
             known, amounts = self.known(ask.source), _amounts(ask, activity, self.grid)
-            text = _should_words(ask, ask.end + link.type[1], known, self.say, amounts)
-            unit = slots_words(broken, self.grid, activity.calendar.per_day)
+            text = _should_words(ask, ask.end + end, known, self.say, amounts)
+            unit = slots_words(number - stands, self.grid, activity.calendar.per_day)
             return Reason(kind, dates[at_end], False, f"{text}: broken by {unit}", source)
         words = held_words(network, link, ask, self.known, self.say)
-        text = f"{words} → {self.say(dates[at_end])}"
-        return _bound(kind, dates[at_end], start == self.start, text, source)
+        return _bound(kind, dates[at_end], binding, f"{words} → {self.say(dates[at_end])}", source)
 
-    def _broken(self, link: Dependency, start: int, finish: int) -> int:
-        """By how many worked slots the task stands before where a link would have it."""
-        if self.task.state == "dropped":
-            return 0
-        calendar, (stands, ends) = self.activity.calendar, self._span(self.position)
-        if link.type[1] == "S":
-            return max(0, calendar.count(stands, start))
-        return max(0, calendar.count(ends, finish))
+    def _number(self, end: str) -> int:
+        """The number that an end of the task stands at."""
+        number = self._numbers.get(end)
+        if number is None:
+            number = self._numbers[end] = number_from(self.activity, end, self._span(self.position)[end == "F"])
+        return number
 
     def _followed(self) -> Iterator[Reason]:
         """In a plan that runs backward: what follows, where it needs this task to be no later."""

@@ -17,6 +17,9 @@ from unisequa.core.terms import Edge
 
 def with_dates_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:
     """A task with its target, "not before" and deadline measured from anchors as they now are."""
+    measured_by = (task.when, *task.limits_from, *task.deadlines_from)
+    if measured_by == (None,) and (task.target, task.not_before, task.deadline) == (None, None, None):
+        return task
     calendar, grid = calendars[task.calendar], calendars.grid
 
     def known(measures: Iterable[Measure], edge: Edge) -> list[int]:

@@ -446,7 +446,7 @@ def _finish(prepared: Prepared, moved: dict[int, Change]) -> tuple[int, int]:
     plan, old = prepared.plan, prepared.plan.schedule.latest
     counted = (c for i, c in moved.items() if prepared.task(i).state != "dropped" and not plan.is_parent(i))
     latest = max((change.after[1] for change in counted), default=UNDATED)
-    if latest >= old:
+    if latest >= old and not prepared.turned:
         return old, latest
     last = any(change.before and change.before[1] == old for change in moved.values())
     if last or prepared.turned or any(task.state in FINISHED for task in prepared.tasks.values()):
