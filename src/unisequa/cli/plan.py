@@ -92,16 +92,16 @@ def plan(
 
 
 def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library]:
-    from unisequa.core.documents.checks import checked
+    from unisequa.core.documents.checks import read_template
     from unisequa.core.documents.includes import Library
-    from unisequa.core.documents.template import Template
-    from unisequa.formats.files import read_document_file
+    from unisequa.formats.files import read_file
 
     gc.disable()  # a command ends soon, and looking through all it holds for circles costs a third of a large plan
 
     def read(path: Path) -> Template:
+        content = read_file(path)
         try:
-            return checked(read_document_file(Template, path))
+            return read_template(content)
         except DocumentError as error:
             if not include:
                 raise

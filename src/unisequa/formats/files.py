@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-import codecs
 import json
 from collections.abc import Iterator
-from contextlib import suppress
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar
+from typing import Any, NoReturn
 
 import yaml
 from pydantic_core import to_json
 
-from unisequa.core.documents.reading import read_document, read_json_document
-from unisequa.core.documents.template import Model
 from unisequa.core.errors import DocumentError, Fault
 
 MOST_BYTES = 256 * 1024 * 1024
-_LARGE = 1024 * 1024
-
-D = TypeVar("D", bound=Model)
 
 
 def read_file(path: Path) -> object:
@@ -37,20 +30,6 @@ def read_file(path: Path) -> object:
     except OSError as error:
         raise DocumentError([Fault(str(path), f"cannot be read: {error.strerror}")]) from error
     return read_bytes(content, yaml_file=path.suffix.lower() in {".yaml", ".yml"}, name=str(path))
-
-
-def read_document_file(model: type[D], path: Path) -> D:
-    """The document in a JSON or YAML file; a large JSON file is read without its plain values in between.
-
-    Raises
-    ------
-    DocumentError
-    """
-    if path.suffix.lower() not in {".yaml", ".yml"}:
-        with suppress(OSError, ValueError):
-            if _LARGE < path.stat().st_size <= MOST_BYTES:
-                return read_json_document(model, path.read_bytes().removeprefix(codecs.BOM_UTF8))
-    return read_document(model, read_file(path))
 
 
 def read_bytes(content: bytes, *, yaml_file: bool = False, name: str = "") -> object:

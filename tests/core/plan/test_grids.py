@@ -95,6 +95,8 @@ def test_a_night_with_a_clock_change_has_an_hour_less_or_more() -> None:
 @given(st.datetimes(dt.datetime(2026, 1, 1), dt.datetime(2027, 12, 31)), st.integers(-100_000, 100_000))
 def test_elapsed_time_is_what_utc_says(moment: dt.datetime, minutes: int) -> None:
     moment = moment.replace(second=0, microsecond=0, fold=0)
+    if LONDON.moment(LONDON.of(moment)) != moment:
+        return  # the clock leaves it out
     there = (moment.replace(tzinfo=LONDON.zone).astimezone(dt.UTC) + dt.timedelta(minutes=minutes)).astimezone(
         LONDON.zone
     )

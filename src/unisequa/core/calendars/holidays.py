@@ -16,8 +16,10 @@ def _holidays_of(country: str, subdivision: str | None, year: int) -> dict[int, 
     return {day.toordinal(): name for day, name in named.items()}
 
 
-def public_holidays(country: str, subdivision: str | None = None) -> PublicHolidays:
-    """Public holidays of a country by ISO 3166 codes, from the ``holidays`` package.
+def public_holidays(
+    country: str, subdivision: str | None = None, also: Mapping[int, str] | None = None
+) -> PublicHolidays:
+    """Public holidays of a country by ISO 3166 codes, from the ``holidays`` package, and those in ``also``: day → name.
 
     Raises
     ------
@@ -33,6 +35,6 @@ def public_holidays(country: str, subdivision: str | None = None) -> PublicHolid
         names: dict[int, str] = {}
         for year in range(first, last + 1):
             names |= _holidays_of(country, subdivision, year)
-        return names
+        return names | (also or {})
 
     return between

@@ -19,11 +19,19 @@ from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.terms import MOST_DAYS
 
 
+class AlsoHoliday(Model):
+    """A public holiday that a country's list misses."""
+
+    name: Annotated[str, Str(min_length=1, max_length=200), AfterValidator(printable)]
+    date: dt.date
+
+
 class Holidays(Model):
-    """Public holidays by ISO codes."""
+    """Public holidays by ISO codes, and ``also`` those by name that the lists miss."""
 
     country: Annotated[str, Str(pattern=r"^[A-Z]{2}$")]
     subdivision: Annotated[str, Str(max_length=10)] | None = None
+    also: Annotated[tuple[AlsoHoliday, ...], Field(max_length=5000)] = ()
 
 
 class Closure(Model):
@@ -80,7 +88,11 @@ class CalendarDocument(Model):
         holidays = None
         if self.holidays:
             try:
-                holidays = public_holidays(self.holidays.country, self.holidays.subdivision)
+                holidays = public_holidays(
+                    self.holidays.country,
+                    self.holidays.subdivision,
+                    {day.date.toordinal(): day.name for day in self.holidays.also},
+                )
             except ValueError as error:
                 faults.append(Fault("holidays", f"{error}; use ISO 3166 codes such as GB and ENG"))
         if faults:
@@ -113,6 +125,8 @@ def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]
             if minute > MINUTES:
                 raise ValueError(f'"{text}" is no time of day; write it as 09:00')
             ends.append(minute)
+        if ends[0] == ends[1]:
+            raise ValueError(f'"{pair[0]}" to "{pair[1]}" is no time at all; 24 hours are written 00:00 to 24:00')
         stretches.append((ends[0], ends[1] if ends[1] > ends[0] else ends[1] + MINUTES))
     for (_, end), (start, _) in pairwise([*stretches, (stretches[0][0] + MINUTES, 0)]):
         if start < end:

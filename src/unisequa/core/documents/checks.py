@@ -33,17 +33,7 @@ def read_template(content: object) -> Template:
     DocumentError
         With every fault and its path.
     """
-    return checked(read_document(Template, content))
-
-
-def checked(template: Template) -> Template:
-    """The template itself.
-
-    Raises
-    ------
-    DocumentError
-        With every fault that its parts have with each other.
-    """
+    template = read_document(Template, content)
     if faults := list(faults_in(template)):
         raise DocumentError(faults)
     return template

@@ -75,23 +75,6 @@ def _plain(item: dict[str, Any]) -> str:
     return str(item["msg"])
 
 
-def read_json_document(model: type[D], content: bytes) -> D:
-    """The same from the bytes of a JSON document, without its plain values in between, which take as much room again.
-
-    Raises
-    ------
-    DocumentError
-    ValueError
-        For what is no JSON; how it is not is for the reader of plain values to say.
-    """
-    try:
-        return model.model_validate_json(content)
-    except ValidationError as error:
-        if any(item["type"] in {"json_invalid", "model_type"} and not item["loc"] for item in error.errors()):
-            raise ValueError("is not a JSON object") from None
-        raise DocumentError(faults_of(error)) from None
-
-
 def read_document(model: type[D], content: object) -> D:
     """Check plain JSON values against a document's model.
 
