@@ -85,8 +85,11 @@ def test_anchors_today_and_day_labels_stand_where_they_are_and_in_the_order_they
 
 def test_slack_reaches_to_the_latest_finish_and_what_is_critical_has_none() -> None:
     drawn = sheet(plan([step("long", 5, 0), step("short", 2, 0)]))
-    assert marks(drawn)["short"]["to"] == day("2026-06-06")
-    assert (lines(drawn)["short"].slack, lines(drawn)["long"].slack) == ("3 d", "critical")
+    assert "to" not in marks(drawn)["short"]
+    assert (lines(drawn)["short"].slack, lines(drawn)["long"].slack) == ("0 d to Go", "critical")
+    later = sheet(plan([step("long", 5, 1), step("short", 2, 1)]))
+    assert lines(later)["short"].slack == "3 d to the end"
+    assert marks(later)["short"]["to"] == day("2026-06-09")
     assert marks(drawn)["long"]["cr"] and "to" not in marks(drawn)["long"]
 
 

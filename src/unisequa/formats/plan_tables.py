@@ -9,9 +9,11 @@ from collections.abc import Callable, Mapping
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.words import count_words, slot_words
 from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.room import room_words
 
 HEADER = (
-    "Key", "Task", "Phase", "Role", "Who", "Start", "Due", "Working days", "State", "Slack", "Critical", "Follows",
+    "Key", "Task", "Phase", "Role", "Who", "Start", "Due", "Working days", "State", "Slack", "Critical",
+    "Anchor slack", "To", "Follows",
 )  # fmt: skip
 _HOURLY = {"Working days": "Working time"}
 
@@ -49,6 +51,8 @@ def plan_csv(
             task.state,
             "" if slack is None else _length(plan, slack),
             "yes" if plan.schedule.critical[i] else "",
+            "" if (before := plan.schedule.anchor_slack[i]) is None else _length(plan, before),
+            plan.schedule.slack_to[i] or "",
             "; ".join(follows.get(task.key, [])),
         )
         writer.writerow([text_cell(cell) for cell in cells])
@@ -71,14 +75,14 @@ def plan_text(plan: Plan) -> str:
     hours = plan.grid.per_day > 1
     rows = [("Task", "Start", "Due", "Time" if hours else "Days", "Slack", "")]
     for i, task in enumerate(plan.tasks):
-        dates, slack = plan.read(i), plan.schedule.total_slack[i]
+        dates = plan.read(i)
         rows.append(
             (
                 task.title,
                 slot_words(dates[0], plan.grid, year=True) if dates else "undated",
                 slot_words(dates[1], plan.grid, year=True) if dates else "",
                 _length(plan, task.duration),
-                "" if slack is None else _length(plan, slack),
+                room_words(plan, i).replace("critical", ""),
                 "critical" if plan.schedule.critical[i] else "",
             )
         )

@@ -35,6 +35,6 @@ def public_holidays(
         names: dict[int, str] = {}
         for year in range(first, last + 1):
             names |= _holidays_of(country, subdivision, year)
-        return names | (also or {})
+        return {**names, **(also or {})}
 
     return between

@@ -100,7 +100,7 @@ class _Spans:
             rested = activity.calendar.rested
             for source, gap, behind in network.layout.over_in[t]:
                 number = numbers[source] + gap
-                if number - behind >= k:  # so the source has a date
+                if number - behind >= k and numbers[source] >= DATED:
                     k = number + rested(number) - behind
         if t in network.layout.odd_in:
             for link in network.layout.odd_in[t]:

@@ -179,7 +179,7 @@ class Backs:
         """What the target of a link lets its source be at the latest."""
         working, elapsed = (link.lag, 0) if link.unit == "working" else (0, link.lag)
         if link.target >= self._knots.base:
-            made = self._made[link.target]
+            made = self._made.get(link.target, ())
             if not link.lag:
                 return made
             return tuple(u._replace(working=u.working + working, elapsed=u.elapsed + elapsed) for u in made)

@@ -15,12 +15,12 @@ from unisequa.core.documents.measures import measured, offset_words, unrolled
 from unisequa.core.documents.placeholders import fill_in, holds
 from unisequa.core.documents.template import Measure, Template, Wait, When
 from unisequa.core.errors import CircleError, DateRangeError, DocumentError, Fault, did_you_mean
-from unisequa.core.plan.bridging import spread, tied
+from unisequa.core.plan.bridging import spread, tied, without_loose
 from unisequa.core.plan.building import gated
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.facts import _facts_of, read_facts
 from unisequa.core.plan.milestones import with_edges
-from unisequa.core.plan.phases import PhaseOf
+from unisequa.core.plan.phases import PhaseOf, phase_keys
 from unisequa.core.plan.plan import Plan, planned
 from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
 from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
@@ -274,7 +274,7 @@ class _Assembly:
         links, within = spread(links, inner)
         links += [LinkOf(leaf, key, "FF") for key, leaves in inner.items() for leaf in leaves]
         past, kept = tied(links, out)
-        return past, (*made, *more, *within, *kept)
+        return without_loose(past, (*made, *more, *within, *kept))
 
     def _links(self, known: Mapping[str, Placed]) -> Iterator[LinkOf]:
         groups = self.parts.groups
@@ -303,7 +303,9 @@ class _Assembly:
             tasks.append(self._task(line, placed.key in family.children, bound))
         behind = gated(tasks, self._phases())
         if behind and not backward:
-            alone = {task.key for task in tasks if task.opens and task.key in behind}
+            spanned = {phase.key for phase in self._phases() if phase.span}
+            keys = phase_keys(tasks)
+            alone = {t.key for t in tasks if t.opens and t.key in behind and keys[t.key] not in spanned}
             tasks = [replace(t, when=None, target=None, opens=False) if t.key in alone else t for t in tasks]
         return with_edges(tasks, links, behind)
 

@@ -47,6 +47,19 @@ def tied(links: Iterable[LinkOf], left_out: Set[str]) -> tuple[tuple[LinkOf, ...
     return _past(links, left_out, keep=True)
 
 
+def without_loose(links: Iterable[LinkOf], ties: Iterable[str]) -> tuple[tuple[LinkOf, ...], tuple[str, ...]]:
+    """Links and ties without the ties that follow nothing, or that nothing follows, and the links of those."""
+    links, ties = tuple(links), dict.fromkeys(ties)
+    while ties:
+        sources, targets = {link.source for link in links}, {link.target for link in links}
+        loose = {key for key in ties if key not in sources or key not in targets}
+        if not loose:
+            break
+        ties = {key: None for key in ties if key not in loose}
+        links = tuple(link for link in links if link.source not in loose and link.target not in loose)
+    return links, tuple(ties)
+
+
 def spread(
     links: Iterable[LinkOf], inner: Mapping[str, Sequence[str]], *, of: str = "target"
 ) -> tuple[list[LinkOf], list[str]]:
@@ -126,16 +139,6 @@ def _past(links: Iterable[LinkOf], left_out: Set[str], *, keep: bool) -> tuple[t
                     out[path.source][path] = None
         if len(paths) > MOST_LINKS:
             raise DocumentError([Fault("links", f"past what is left out come to more than {MOST_LINKS:,}")])
-    loose = True
-    while loose:  # a tie that follows nothing holds nothing
-        empty = [key for key in kept if not into[key] or not out[key]]
-        loose = bool(empty)
-        for key in empty:
-            kept.remove(key)
-            for path in (*into[key], *out[key]):
-                paths.pop(path, None)
-                into.get(path.target, {}).pop(path, None)
-                out.get(path.source, {}).pop(path, None)
     return tuple(dict.fromkeys(link for path in paths for link in _links(path))), tuple(kept)
 
 

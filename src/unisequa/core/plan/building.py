@@ -9,7 +9,7 @@ from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.knots import Knot
 from unisequa.core.network.network import Network
-from unisequa.core.plan.bridging import spread, tied
+from unisequa.core.plan.bridging import spread, tied, without_loose
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf, members_of, opened_after
 from unisequa.core.plan.task import LinkOf, Task
@@ -65,9 +65,9 @@ def network_of(
         _activity(task, calendars, floor, dates.get(task.key), i in children)
         for i, (task, floor) in enumerate(zip(tasks, floors, strict=True))
     ]
-    straight, kept = seen_through(tasks, links, children)
+    straight, kept = seen_through(tasks, links, children, ties)
     gates = list(_gates(tasks, phases))
-    knots = [*(Knot(key) for key in (*ties, *kept)), *(knot for knot, _, _ in gates)]
+    knots = [*(Knot(key) for key in kept), *(knot for knot, _, _ in gates)]
     at = {**position, **{knot.key: len(tasks) + i for i, knot in enumerate(knots)}}
     dependencies = [Dependency(at[k.source], at[k.target], k.lag, k.unit, k.type) for k in straight]
     for knot, before, behind in gates:
@@ -79,11 +79,14 @@ def network_of(
 
 
 def seen_through(
-    tasks: Sequence[Task], links: Iterable[LinkOf], children: Mapping[int, tuple[int, ...]]
+    tasks: Sequence[Task],
+    links: Iterable[LinkOf],
+    children: Mapping[int, tuple[int, ...]],
+    ties: Sequence[str] = (),
 ) -> tuple[tuple[LinkOf, ...], tuple[str, ...]]:
     """Links between tasks that have dates of their own and ties: parents followed into, dropped tasks seen through.
 
-    The second are the keys of the ties that this makes.
+    The second are the keys of all ties that hold something, those of the plan itself among them.
     """
     links = tuple(links)
     if children:
@@ -93,13 +96,13 @@ def seen_through(
         straight, made = list(links), []
     dropped = {task.key for i, task in enumerate(tasks) if task.state == "dropped" and i not in children}
     if not dropped:
-        return tuple(straight), tuple(made)
+        return without_loose(straight, (*ties, *made))
     for i in children:
         if all(tasks[leaf].key in dropped for leaf in leaves_of(children, i)):  # what is left of it is as if dropped
             dropped.add(tasks[i].key)
             straight += [LinkOf(tasks[leaf].key, tasks[i].key, "FF") for leaf in leaves_of(children, i)]
     past, kept = tied(straight, dropped)
-    return past, (*made, *kept)
+    return without_loose(past, (*ties, *made, *kept))
 
 
 def gated(tasks: Sequence[Task], phases: Sequence[PhaseOf]) -> dict[str, str]:

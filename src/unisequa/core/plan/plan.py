@@ -131,7 +131,7 @@ class Plan:
     def room(self, position: int) -> tuple[int, str | None] | None:
         """The smaller of total and anchor slack in worked slots, with the anchor's key where it is that one's."""
         total, anchor = self.schedule.total_slack[position], self.schedule.anchor_slack[position]
-        if anchor is not None and (total is None or anchor <= total):
+        if anchor is not None and (total is None or anchor < total + (not self.schedule.critical[position])):
             return anchor, self.schedule.slack_to[position]
         return None if total is None else (total, None)
 

@@ -349,6 +349,8 @@ class _Following:
         p = self.p
         if source in p.exact:
             return source in self.pushed
+        if source in self.network.children:
+            return any(self._presses(leaf) for leaf in p.plan.leaves(source))
         return source in self.moved or source in p.wishes or source in p.pins
 
     def _limit(self, i: int) -> int:

@@ -12,6 +12,7 @@ from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons
+from unisequa.core.plan.room import room_words
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import acts, days_late, shown_state, unfinished_before
 
@@ -73,7 +74,7 @@ def task_panel(
     """Everything about one task."""
     run, plan, template = considered.run, considered.after, considered.run.template
     row, i = run.task(key), plan.position(key)
-    task, days, slack = plan.tasks[i], plan.days(i), plan.schedule.total_slack[i]
+    task, days = plan.tasks[i], plan.days(i)
     doer, signer = run.member(row.role), run.member(row.sign_off_role)
     target, drift = plan.target_days(i), plan.drift(i)
     state = shown_state(plan, i)
@@ -106,7 +107,7 @@ def task_panel(
         moved=moved,
         target=target_words,
         drift=_drift(drift),
-        slack="" if slack is None else count_words(slack, "working day"),
+        slack=room_words(plan, i),
         critical=plan.schedule.critical[i],
         because=tuple((r.text.removesuffix(", binding"), r.binding) for r in reasons(plan, i)),
         after=tuple(_line(plan, k.source, k.lag, k.unit) for k in plan.network.incoming[i]),

@@ -13,6 +13,7 @@ from unisequa.core.documents.measures import measured
 from unisequa.core.documents.template import DayLabel, Measure
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.room import room_until, room_words
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import days_late, shown_state
 from unisequa.web.drawing.scale import days_off, field_of
@@ -133,8 +134,7 @@ def _label_day(label: DayLabel, plan: Plan) -> int | None:
 
 
 def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], moved: bool, edited: bool) -> TaskLine:
-    task, days, slack = shown.tasks[i], shown.days(i), shown.schedule.total_slack[i]
-    words = "critical" if shown.schedule.critical[i] else "" if slack is None else f"{slack} d"
+    task, days = shown.tasks[i], shown.days(i)
     name, role = who(task.role)
     return TaskLine(
         task.key,
@@ -144,7 +144,7 @@ def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], mov
         day_words(days[0]) if days else "",
         day_words(days[1]) if days else "undated",
         shown_state(shown, i),
-        words if task.state not in FINISHED else "",
+        room_words(shown, i),
         days_late(shown, i),
         moved,
         edited,
@@ -155,15 +155,15 @@ def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], mov
 
 def _mark(plan: Plan, shown: Plan, i: int, line: TaskLine, may_move: bool) -> Json | None:
     """What the row has in the field: its place in days and how it looks; without what says nothing."""
-    task, slack = shown.tasks[i], shown.schedule.total_slack[i]
+    task = shown.tasks[i]
     if shown.schedule.start[i] == UNDATED:
         return None
     mark: Json = {"s": _interval(shown, i), "st": line.state.replace(" ", "-")}
     if not task.duration:
         mark |= {"ms": True, "t": line.title}
-    late_days = shown.late_days(i)
-    if slack and slack > 0 and late_days and task.state == "waiting":
-        mark["to"] = late_days[1] + 1
+    until = room_until(shown, i) if task.state == "waiting" else None
+    if until is not None:
+        mark["to"] = shown.grid.day(until - 1) + 1
     if line.moved and plan.schedule.start[i] != UNDATED:
         mark["gh"] = _interval(plan, i)
     flags = {

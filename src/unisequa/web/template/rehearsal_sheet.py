@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from unisequa.actions.templates.rehearsals import Rehearsed
-from unisequa.core.calendars.words import count_words, day_words, read_words, slots_words, span_words
+from unisequa.core.calendars.words import count_words, day_words, read_words, span_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.people.load import week_words
 from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.room import room_until, room_words
 from unisequa.web.drawing.scale import Field, days_off
 
 MARGIN = 5
@@ -85,7 +86,7 @@ def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
     dates, task = plan.read(i), plan.tasks[i]
     if dates is None or schedule.start[i] == UNDATED:
         return {"t": task.title, "da": "no date yet", "who": rehearsal.who(task.role)}
-    slack, late = schedule.total_slack[i], schedule.late_finish[i]
+    until = room_until(plan, i)
     drift = plan.drift(i) or 0
     return {
         "t": task.title,
@@ -95,13 +96,9 @@ def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
             grid.shown(schedule.finish[i]) / per if per > 1 else schedule.finish[i],
         ],
         "da": read_words(*dates, plan.grid),
-        "sl": "critical"
-        if schedule.critical[i]
-        else slots_words(slack, plan.grid).replace(" working", "")
-        if slack
-        else "",
+        "sl": room_words(plan, i),
         "cr": schedule.critical[i],
-        "to": grid.shown(late) / per if slack and late != UNDATED and not schedule.critical[i] else None,
+        "to": None if until is None else grid.shown(until) / per,
         "dr": drift // per if drift > 0 else 0,
     }
 

@@ -166,6 +166,7 @@ function fillStep(row, cells, line) {
   if (cells.d) cells.d.title = line.d || "";
   if (cells.w) cells.w.title = line.w || "";
   cells.t.title = line.t;
+  if (cells.sl) cells.sl.title = line.sl || "";
   cells.sl?.classList.toggle("late", Boolean(line.cr));
   marks(cells.t, line);
 }
