@@ -188,7 +188,7 @@ class _Assembly:
         steps, family, links, ties = self._applying()
         today, ends = self.occasion.today, self._ends()
         end = self._end(ends)
-        tasks = self._tasks(steps, family, links)
+        tasks = self._tasks(steps, family, links, ties)
         tasks, phases = in_phases(tasks, self._phases(), self.anchors, self.calendars, end, self.template.direction)
         no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
@@ -291,7 +291,9 @@ class _Assembly:
             return step.calendar
         return self.parts.roles[placed.scope.roles.get(step.role, placed.scope.prefix + step.role)].calendar
 
-    def _tasks(self, steps: Iterable[Placed], family: _Family, links: Iterable[LinkOf]) -> tuple[Task, ...]:
+    def _tasks(
+        self, steps: Iterable[Placed], family: _Family, links: Iterable[LinkOf], ties: Iterable[str]
+    ) -> tuple[Task, ...]:
         links = tuple(links)
         followed, follows = {link.target for link in links}, {link.source for link in links}
         backward = self.template.direction == "backward"
@@ -307,7 +309,7 @@ class _Assembly:
             keys = phase_keys(tasks)
             alone = {t.key for t in tasks if t.opens and t.key in behind and keys[t.key] not in spanned}
             tasks = [replace(t, when=None, target=None, opens=False) if t.key in alone else t for t in tasks]
-        return with_edges(tasks, links, behind)
+        return with_edges(tasks, links, behind, ties)
 
     def _task(self, line: list[Placed], parent: bool, bound: bool) -> Task:
         """A step, given with its parents from the inside out, as a task.

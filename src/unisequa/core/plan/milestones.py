@@ -15,7 +15,9 @@ from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.terms import Edge
 
 
-def with_edges(tasks: Sequence[Task], links: Iterable[LinkOf], gated: Mapping[str, object]) -> tuple[Task, ...]:
+def with_edges(
+    tasks: Sequence[Task], links: Iterable[LinkOf], gated: Mapping[str, object], ties: Iterable[str] = ()
+) -> tuple[Task, ...]:
     """The tasks with each milestone on its boundary.
 
     Parameters
@@ -24,6 +26,8 @@ def with_edges(tasks: Sequence[Task], links: Iterable[LinkOf], gated: Mapping[st
         Between tasks and ties, none past what is left out.
     gated : mapping
         The keys of tasks whose phase opens behind another.
+    ties : iterable of str
+        The keys among the links that only hand on what they are handed.
     """
     parents = {task.key: task.parent for task in tasks if task.parent is not None}
     spanning = set(parents.values())
@@ -32,13 +36,14 @@ def with_edges(tasks: Sequence[Task], links: Iterable[LinkOf], gated: Mapping[st
         return tuple(tasks)
     known: dict[str, Edge] = {task.key: "finish" if task.duration else task.edge for task in tasks}
     known |= dict.fromkeys(spanning, "finish")
-    for key in asked:
-        del known[key]
+    handing = frozenset(ties)
+    for key in (*asked, *handing):
+        known.pop(key, None)
     into: dict[str, list[LinkOf]] = {}
     for link in links:
         if link.target not in known or link.target in spanning:
             into.setdefault(link.target, []).append(link)
-    edges = _Edges(known, parents, into, gated)
+    edges = _Edges(known, parents, into, gated, handing)
     return tuple(replace(task, edge=edges.of(task.key)) if task.key in asked else task for task in tasks)
 
 
@@ -49,8 +54,9 @@ class _Edges:
         parents: Mapping[str, str],
         into: Mapping[str, Sequence[LinkOf]],
         gated: Mapping[str, object],
+        ties: frozenset[str],
     ) -> None:
-        self.known, self.parents, self.into, self.gated = known, parents, into, gated
+        self.known, self.parents, self.into, self.gated, self.ties = known, parents, into, gated, ties
 
     def of(self, key: str) -> Edge:
         """The edge of a milestone, or what a tie hands on."""
@@ -66,10 +72,15 @@ class _Edges:
                 todo += missing
                 opened.update(missing)
                 continue
-            starts = all(k.type[0] == "S" or self.known.get(k.source, "finish") == "start" for k in links)
+            starts = all(self._hands_start(link) for link in links)
             self.known[at] = "start" if starts and at not in self.gated else "finish"
             todo.pop()
         return self.known[key]
+
+    def _hands_start(self, link: LinkOf) -> bool:
+        """Whether a link hands its target a start; one from a tie does if all that the tie follows does."""
+        of_start = link.type[0] == "S" and link.source not in self.ties
+        return of_start or self.known.get(link.source, "finish") == "start"
 
     def _links(self, key: str) -> list[LinkOf]:
         links, at = [*self.into.get(key, ())], self.parents.get(key)

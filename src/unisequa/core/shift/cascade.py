@@ -180,7 +180,7 @@ class Cascade:
         return became, ceased
 
 
-def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
+def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push", *, by_itself: bool = False) -> Cascade:
     """What a shift does.
 
     Parameters
@@ -188,6 +188,8 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
     plan : Plan
     edits : iterable of Edit
         Made together; of several of one kind on one task the last holds.
+    by_itself : bool
+        Nobody asked for it, so dates that a person has put stay, links apart.
 
     Raises
     ------
@@ -199,7 +201,7 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
         raise ShiftError(f'"{mode}" is none of the modes push, carry, tighten')
     try:
         prepared = prepare(plan, edits)
-        moved, held = _Following(prepared, mode).follow()
+        moved, held = _Following(prepared, mode, by_itself=by_itself).follow()
         changes = tuple(
             moved[i] for i in sorted(moved, key=lambda i: (moved[i].cause != "edited", prepared.network.rank[i]))
         )
@@ -217,8 +219,8 @@ def cascade(plan: Plan, edits: Iterable[Edit], mode: Mode = "push") -> Cascade:
 class _Following:
     """One cascade: what has moved so far, and what is still to be looked at, in topological order."""
 
-    def __init__(self, prepared: Prepared, mode: Mode) -> None:
-        self.p, self.mode, self.network = prepared, mode, prepared.network
+    def __init__(self, prepared: Prepared, mode: Mode, *, by_itself: bool = False) -> None:
+        self.p, self.mode, self.network, self.by_itself = prepared, mode, prepared.network, by_itself
         self.seeds = {*prepared.wishes, *prepared.pins, *prepared.looked_at}
         self.downstream = self._downstream() if mode == "tighten" else self.seeds
         self.places: dict[int, int] = {}
@@ -375,7 +377,7 @@ class _Following:
             return number_from(activity, "S", self.places[i]), None
         start, task = p.stands(i)[0], p.task(i)
         stands = _NEVER if start == UNDATED else number_from(activity, "S", start)
-        if start != UNDATED and self.mode == "push":
+        if start != UNDATED and (self.mode == "push" or (self.by_itself and task.put)):
             return stands, None
         if self.mode == "carry" and start != UNDATED:
             carrier = max(self._carriers(i), default=None)

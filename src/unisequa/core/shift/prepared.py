@@ -256,8 +256,8 @@ class Prepared:
         ]
         if not any(free):
             return tasks
-        straight, _ = seen_through(tasks, self.links, plan.network.children, plan.ties)
-        edged = with_edges(tasks, straight, gated(tasks, self.phases))
+        straight, ties = seen_through(tasks, self.links, plan.network.children, plan.ties)
+        edged = with_edges(tasks, straight, gated(tasks, self.phases), ties)
         return tuple(new if may else old for old, new, may in zip(tasks, edged, free, strict=True))
 
 
