@@ -34,6 +34,8 @@ def test_a_case_is_planned_as_it_says(path: Path, tmp_path: Path) -> None:
     tasks = {task["key"]: task for task in planned["tasks"]}
     for key, expected in found["expect"].items():
         assert {name: tasks[key][name] for name in expected} == expected, key
+    windows = {phase["key"]: phase["window"] for phase in planned["phases"]}
+    assert {key: windows[key] for key in found.get("phases", {})} == found.get("phases", {})
     if "finish" in found:
         assert planned["finish"] == found["finish"]
     if "critical" in found:
@@ -56,3 +58,5 @@ def test_a_shift_of_a_case_gives_what_it_says(path: Path, n: int, tmp_path: Path
     for key, expected in shift["expect"].items():
         assert {name: tasks[key][name] for name in expected} == expected, f"{key}: {shift['why']}"
     assert answer["unchanged"] == shift["unchanged"], shift["why"]
+    kinds = [conflict["kind"] for conflict in answer["conflicts"]]
+    assert kinds == shift.get("conflicts", kinds), shift["why"]

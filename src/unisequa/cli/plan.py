@@ -158,11 +158,15 @@ def _print_plan(plan: Plan, format_: str) -> None:
 def check(template: Path, include: Includes = None) -> None:
     """Say all that is wrong with a template file."""
     from unisequa.core.calendars.words import count_words
+    from unisequa.core.documents.checks import rolled_anew
     from unisequa.core.documents.includes import whole
+    from unisequa.formats.files import read_file
 
     document, library = _template(template, include)
     steps = len(whole(document, library).steps) if include else len(document.steps)
     print(f"{document.name}: {count_words(steps, 'step')}, nothing wrong")
+    for path, words in rolled_anew(read_file(template)):
+        print(f"{path}: {words}")
 
 
 @app.command()

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from unisequa.core.documents.placeholders import condition_fault, names_in, text_fault
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.template import DayLabel, Measure, Step, Template
+from unisequa.core.documents.template import DayLabel, Measure, Step, Template, usual_roll
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.network.order import find_circle
 from unisequa.core.terms import DAY_UNITS, MOST_DAYS
@@ -37,6 +37,28 @@ def read_template(content: object) -> Template:
     if faults := list(faults_in(template)):
         raise DocumentError(faults)
     return template
+
+
+def rolled_anew(content: object) -> Iterator[tuple[str, str]]:
+    """Where a template's file leaves the roll of a negative offset out that may fall on a day off: path, and what to
+    do.
+
+    It used to mean ``following`` there and now means ``preceding``; the n-th working day is never a day off.
+    """
+    document = content if isinstance(content, dict) else {}
+    hours = document.get("grid") == "minute"
+    places = [(f"steps[{i}].{name}", step.get(name)) for i, step in enumerate(document.get("steps", ()))
+              for name in ("when", "not_before", "deadline")]  # fmt: skip
+    places += [(f"anchors[{i}].from", anchor.get("from")) for i, anchor in enumerate(document.get("anchors", ()))]
+    for path, measure in places:
+        if not isinstance(measure, dict) or measure.get("roll") is not None:
+            continue
+        rolls = hours or measure.get("unit", "working days") != "working days"
+        if rolls and usual_roll(measure.get("offset", 0)) == "preceding":
+            yield (
+                path,
+                'falls back to the working day before a day off; for the one behind it write "roll": "following"',
+            )
 
 
 def faults_in(template: Template) -> Iterator[Fault]:
