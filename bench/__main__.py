@@ -7,7 +7,6 @@ Prints one line a figure, ``bench NAME VALUE LIMIT``, writes ``docs/benchmarks.m
 from __future__ import annotations
 
 import platform
-import resource
 import statistics
 import subprocess
 import sys
@@ -22,7 +21,7 @@ from bench.growth import drawn
 from bench.networks import BASE, bare_loop, job
 from bench.page import figures as figures_of_pages
 from bench.sheet import figures as figures_of_sheet
-from unisequa.core.network.backward import schedule
+from unisequa.core.network.backward import AnchorLimit, schedule
 from unisequa.core.network.order import topological
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, standing
@@ -65,6 +64,8 @@ def computation() -> list[Figure]:
         topological(successors)
         schedule(network)
 
+    until = network.activities[0].calendar.slot(2 * STEPS)
+    anchor = AnchorLimit("opening", dict.fromkeys(range(0, STEPS, 7), ("F", until)))
     size = f"plan of {STEPS:,} steps and {2 * STEPS:,} links of all types"
     return [
         Figure(
@@ -78,6 +79,12 @@ def computation() -> list[Figure]:
             paired(lambda: schedule(network), bare_loop(large)),
             2.5,
             f"{size}, against a bare integer loop both ways, finish-to-start, no calendar, slack or drivers",
+        ),
+        Figure(
+            "anchor-slack",
+            paired(lambda: schedule(network, None, [anchor]), lambda: schedule(network)),
+            1.25,
+            "the same with the room before an anchor that a seventh of the steps must not pass, against it without",
         ),
         Figure(
             "minute-to-day",
@@ -134,12 +141,11 @@ def push() -> list[Figure]:
 def memory() -> Figure:
     """Megabytes of a process that computes a plan of 100,000 steps."""
     code = (
-        "from bench.networks import job; from unisequa.core.network.backward import schedule; "
-        "schedule(job(100_000).network())"
+        "import resource; from bench.networks import job; from unisequa.core.network.backward import schedule; "
+        "schedule(job(100_000).network()); print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
     )
-    before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
-    subprocess.run([sys.executable, "-c", code], check=True)
-    megabytes = max(before, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss) / 1024
+    printed = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True).stdout
+    megabytes = int(printed) / 1024
     return Figure("memory-mb", megabytes, 400, "megabytes of a process that computes a plan of 100,000 steps")
 
 

@@ -16,6 +16,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import sub
 
+from unisequa.core.network.activities import ahead, closes
 from unisequa.core.network.forward import Early, boundaries_of, forward
 from unisequa.core.network.knots import Backs
 from unisequa.core.network.network import Network
@@ -31,6 +32,9 @@ from unisequa.core.network.places import (
     number_until,
     span_at,
 )
+
+_NO_LIMIT = OPEN // 2
+"""Slack from here on says that no anchor limits a task."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +110,27 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 open_[i] = late[i] = FAR
     bounds = _Bounds(network, early, late, open_)
     drivers, gaps = bounds.drivers, bounds.gaps
+    first = _BeforeAnchor(network, early, open_, anchors[0]) if anchors else None
     for links, special in network.layout.back:
         if special >= 0:
             bounds.settle(special)
+            if first is not None:
+                first.settle(special)
+        if first is not None:  # here and not in a pass of its own, which would take twice as long
+            before = first.late
+            for source, target, gap in zip(*links, strict=True):
+                asked = before[target] - gap
+                if asked < before[source]:
+                    before[source] = asked
+                asked = late[target] - gap
+                if asked < late[source]:
+                    late[source] = asked
+                room = open_[target] - gap - open_[source]
+                if room < gaps[source]:
+                    gaps[source] = room
+                if not room:
+                    drivers[target] += (source,)
+            continue
         for source, target, gap in zip(*links, strict=True):
             asked = late[target] - gap
             if asked < late[source]:
@@ -120,9 +142,9 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 drivers[target] += (source,)
     slacks = list(map(sub, late, open_))
     total: list[int | None] = [*slacks]
-    free: list[int | None] = [
-        (slack if slack < room else room) if slack > 0 < room else 0 for slack, room in zip(slacks, gaps, strict=True)
-    ]
+    free: list[int | None] = list(map(min, slacks, gaps))
+    if min(slacks) < 0 or min(gaps) < 0:
+        free = [room if room is not None and room > 0 else 0 for room in free]
     if open_ is not numbers:
         for i, k in enumerate(open_):
             if k == FAR:
@@ -138,7 +160,9 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
         free[parent] = min((slack for i in inner if (slack := free[i]) is not None), default=None)
     late_start, late_finish = _read_late(network, late, total)
     critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
-    before_anchor, names = _anchor_slack(network, early, open_, anchors) if anchors else (nothing, nothing)
+    before_anchor, names = (
+        _anchor_slack(network, early, open_, anchors, first) if first is not None else (nothing, nothing)
+    )
     return Schedule(
         start, finish, late_start, late_finish, total, free, critical, drivers, latest, before_anchor, names
     )
@@ -150,17 +174,14 @@ def _parents(network: Network) -> list[int]:
 
 
 def _anchor_slack(
-    network: Network, early: Early, open_: list[int], anchors: Sequence[AnchorLimit]
+    network: Network, early: Early, open_: list[int], anchors: Sequence[AnchorLimit], first: _BeforeAnchor
 ) -> tuple[list[int | None], list[str | None]]:
-    """The least room before any anchor, and which; one backward pass an anchor."""
-    n = len(open_)
-    room, names = [OPEN] * n, [-1] * n
-    for at, limit in enumerate(anchors):
-        late = [FAR] * n
-        for i, (side, until) in limit.until.items():
-            if open_[i] != FAR:
-                late[i] = number_until(network.activities[i], side, until)
-        pass_ = _Late(network, early, late, open_)
+    """The least room before any anchor, and which; one backward pass an anchor, the ``first`` made already."""
+    room = list(map(sub, first.late, open_))
+    names = [0] * len(room) if len(anchors) > 1 or network.children else []
+    for at, limit in enumerate(anchors[1:], 1):
+        pass_ = _BeforeAnchor(network, early, open_, limit)
+        late = pass_.late
         for links, special in network.layout.back:
             if special >= 0:
                 pass_.settle(special)
@@ -171,14 +192,18 @@ def _anchor_slack(
         for i, slack in enumerate(map(sub, late, open_)):
             if slack < room[i]:
                 room[i], names[i] = slack, at
-    slacks: list[int | None] = [None if slack >= OPEN // 2 else slack for slack in room]
-    for i, k in enumerate(open_):
-        if k == FAR:
-            slacks[i] = None
+    keys = [limit.anchor for limit in anchors]
+    slacks: list[int | None] = [*room]
+    if max(room) >= _NO_LIMIT:
+        slacks = [slack if slack < _NO_LIMIT else None for slack in room]
+    if FAR in open_:
+        slacks = [None if k == FAR else slack for k, slack in zip(open_, slacks, strict=True)]
     for parent in _parents(network):
         inner = [(slack, names[i]) for i in network.children[parent] if (slack := slacks[i]) is not None]
         slacks[parent], names[parent] = min(inner, default=(None, -1))
-    keys = [limit.anchor for limit in anchors]
+    if len(keys) == 1:
+        (key,) = keys
+        return slacks, [None if slack is None else key for slack in slacks]
     return slacks, [None if slack is None else keys[at] for slack, at in zip(slacks, names, strict=True)]
 
 
@@ -213,12 +238,18 @@ def _read_late(network: Network, late: Sequence[int], total: Sequence[int | None
     return start, finish
 
 
+def _asking(network: Network) -> set[int]:
+    """The positions that ask more of the pass than links at a distance."""
+    return {*network.layout.odd_out, *network.parent_of, *network.knots.behind}
+
+
 class _Late:
     """The slower part of a backward pass: parents, knots, fixed dates, links whose distance is not always the same."""
 
     def __init__(self, network: Network, early: Early, late: list[int], open_: list[int]) -> None:
         self.network, self.early, self.late, self.open_ = network, early, late, open_
         self.parents: dict[int, list[tuple[str, int]]] = {}
+        self.asking = _asking(network)
         self.backs = Backs(network.knots, network.activities, self.late_span)
 
     def stands(self, i: int) -> tuple[int, int]:
@@ -240,18 +271,25 @@ class _Late:
             return
         k = self.open_[t]
         if k == FAR:
-            if t in network.children:
+            if t in network.children and t not in self.parents:
                 self.parents[t] = list(self._asked(t))  # for its children, which come later in this pass
             return
         activity, last = network.activities[t], late[t]
-        rested = activity.calendar.rested
-        for s, gap, behind in network.layout.over_out.get(t, ()):
-            if late[s] < OPEN:
-                until = late[s] + behind
-                last = min(last, until - rested(until) - gap)
-        for side, until in self._asked(t):
-            last = min(last, number_until(activity, side, until))
-        late[t] = k if k < last < OPEN and activity.stands == "fixed" else last
+        if t in network.layout.over_out:
+            rested = activity.calendar.rested
+            for s, gap, behind in network.layout.over_out[t]:
+                until = late[s]
+                if until < OPEN:
+                    until += behind
+                    until -= rested(until) + gap
+                    if until < last:
+                        last = until
+        if t in self.asking:
+            for side, until in self._asked(t):
+                last = min(last, number_until(activity, side, until))
+        if k < last < OPEN and activity.stands == "fixed":
+            last = k
+        late[t] = last
 
     def _asked(self, position: int) -> Iterator[tuple[str, int]]:
         """For each odd link out: the end of the source, and its last boundary."""
@@ -269,6 +307,42 @@ class _Late:
             yield from (bound for bound in self.parents.get(parent, ()) if bound[0] == "F" or first)
 
 
+class _BeforeAnchor(_Late):
+    """The pass that finds how late each activity may be before an anchor."""
+
+    def __init__(self, network: Network, early: Early, open_: list[int], limit: AnchorLimit) -> None:
+        late, activities = [FAR] * len(open_), network.activities
+        numbers: dict[tuple[int, int], tuple[int, int]] = {}  # few boundaries limit many
+        for i, (side, until) in limit.until.items():
+            activity = activities[i]
+            key = until, id(activity.calendar)
+            if key not in numbers:
+                numbers[key] = activity.calendar.index(until), activity.calendar.index(until + 1) - 1
+            if open_[i] != FAR:
+                behind, before = numbers[key]
+                late[i] = (behind if closes(activity, side) else before) - ahead(activity, side)
+        super().__init__(network, early, late, open_)
+        apart = {*self.asking, *network.layout.apart}
+        over_out = network.layout.over_out
+        self.plain = {i: network.activities[i].calendar.rested for i in over_out if i not in apart and open_[i] != FAR}
+
+    def settle(self, t: int) -> None:
+        rested = self.plain.get(t)
+        if rested is None:
+            super().settle(t)
+            return
+        late = self.late
+        last = late[t]
+        for s, gap, behind in self.network.layout.over_out[t]:
+            bound = late[s]
+            if bound < OPEN:
+                bound += behind
+                bound -= rested(bound) + gap
+                if bound < last:
+                    last = bound
+        late[t] = last
+
+
 class _Bounds(_Late):
     """The same with free slack and drivers."""
 
@@ -280,27 +354,36 @@ class _Bounds(_Late):
         self.fronts = network.fronts(self.stands)
 
     def settle(self, t: int) -> None:
-        super().settle(t)
-        network, open_ = self.network, self.open_
+        network, late, open_ = self.network, self.late, self.open_
         if t >= network.knots.base:
+            self.backs.settle(t)
             self.room.backs.settle(t)
             return
         k = open_[t]
         if k == FAR:
-            if t in network.children:
-                self.room.settle(t)
+            super().settle(t)
+            self.room.settle(t)
             return
-        activity, reach = network.activities[t], FAR
-        rested = activity.calendar.rested
-        for s, gap, behind in network.layout.over_out.get(t, ()):
-            stands = open_[s] + behind
-            room = stands - rested(stands) - gap
-            if room < reach:
-                reach = room
-            if room <= k + 1 and k + gap + rested(k + gap) == stands:
-                self.drivers[s] += (t,)
-        for side, until in self.room._asked(t):
-            reach = min(reach, number_until(activity, side, until))
+        activity, last, reach = network.activities[t], late[t], FAR
+        if t in network.layout.over_out:  # both at once, since there are many
+            rested, drivers = activity.calendar.rested, self.drivers
+            for s, gap, behind in network.layout.over_out[t]:
+                until = late[s] + behind
+                until -= rested(until) + gap
+                if until < last:
+                    last = until
+                stands = open_[s] + behind
+                room = stands - rested(stands) - gap
+                if room < reach:
+                    reach = room
+                if room <= k + 1 and k + gap + rested(k + gap) == stands:
+                    drivers[s] += (t,)
+        if t in self.asking:
+            for side, bound in self._asked(t):
+                last = min(last, number_until(activity, side, bound))
+            for side, bound in self.room._asked(t):
+                reach = min(reach, number_until(activity, side, bound))
+        late[t] = k if k < last and activity.stands == "fixed" else last
         if reach - k < self.gaps[t]:
             self.gaps[t] = reach - k
 
