@@ -25,7 +25,7 @@ from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons, why
 from unisequa.core.plan.targets import anchor_limits
 from unisequa.core.shift.cascade import MODES, cascade
-from unisequa.core.shift.edits import Close, Drop, Edit, Free, Give, Move, MoveAnchor, MoveRun, NotDone, Window
+from unisequa.core.shift.edits import Begun, Close, Drop, Edit, Free, Give, Move, MoveAnchor, MoveRun, Remaining, Window
 
 Case = tuple[dict[str, Any], list[dict[str, Any]]]
 
@@ -217,9 +217,7 @@ def test_tighten_reaches_behind_a_task_that_does_not_move_itself() -> None:
     found = cascade(plan(ROW, "a>b", "b>c"), [Move("c", day("2026-06-11"))]).after()
     fixed = cascade(found, [Free("c")], "tighten").after()
     assert dates(fixed)["c"] == ("2026-06-08", "2026-06-08")
-    tight = cascade(
-        found, [Move("a", day("2026-06-01")), NotDone("b")] if False else [Move("a", day("2026-06-01"))], "tighten"
-    )
+    tight = cascade(found, [Move("a", day("2026-06-01"))], "tighten")
     assert dates(tight.after())["c"] == ("2026-06-08", "2026-06-08")
 
 
@@ -250,6 +248,17 @@ def test_the_whole_run_comes_back_as_it_was(case: Case, n: int) -> None:
         t.key: found.read(i) for i, t in enumerate(found.tasks)
     }
     assert not any(conflict.kind == "target" for conflict in back.conflicts)
+
+
+def test_a_task_under_way_keeps_its_start_and_is_due_with_its_target_but_never_before_today() -> None:
+    found = cascade(plan([step("a", 4, 5)], today=dt.date(2026, 6, 9)), [Begun("a", day("2026-06-08"))]).after()
+    assert dates(found)["a"] == ("2026-06-08", "2026-06-11")
+    later = cascade(found, [MoveAnchor("go", day("2026-06-03"))]).after()
+    assert dates(later)["a"] == ("2026-06-08", "2026-06-15")
+    earlier = cascade(found, [MoveAnchor("go", day("2026-05-20"))]).after()
+    assert dates(earlier)["a"] == ("2026-06-08", "2026-06-09")
+    said = cascade(found, [Remaining("a", 3)]).after()
+    assert dates(cascade(said, [MoveAnchor("go", day("2026-06-03"))]).after())["a"] == dates(said)["a"]
 
 
 def test_a_task_given_to_another_calendar_is_measured_by_it() -> None:

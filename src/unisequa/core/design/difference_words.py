@@ -163,9 +163,16 @@ def _value(name: str, value: Any, template: Template) -> str:
     part = {"role": "roles", "sign_off": "roles", "phase": "phases"}.get(name, "anchors")
     labels = {item.key: item.label for item in getattr(template, part)}
     if value is None:
-        return {"duration": "1", "gate": "bar", "priority": "normal", "kind": "to do", "may_skip": "no"}.get(
-            name, "none"
-        )
+        return {
+            "duration": "1",
+            "gate": "bar",
+            "priority": "normal",
+            "kind": "to do",
+            "may_skip": "no",
+            "opens": "with its tasks",
+            "follow": "ask",
+            "ready": "when free",
+        }.get(name, "none")
     if name in {"when", "not_before", "deadline", "from"}:
         words = offset_words(
             Measure.model_validate({k: value[k] for k in value if k != "edge"}),

@@ -208,6 +208,12 @@ class Prepared:
         )
         return task
 
+    def measure_end(self) -> None:
+        """Have the run's deadline be the end of the day of the anchor that ends it, where that is known."""
+        ends = None if self.plan.ends is None else self.anchors.get(self.plan.ends)
+        if ends is not None:
+            self.end = self.grid.day_start(self.grid.day(ends) + 1)
+
     def in_windows(self, phases: tuple[PhaseOf, ...]) -> list[int]:
         """Give phases other windows; the positions of the tasks for which that changes something."""
         self.phases = phases

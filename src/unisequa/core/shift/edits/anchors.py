@@ -124,10 +124,7 @@ def put_anchors(
     work.anchors = derived_dates({**was, **days}, plan.derived, work.calendars)
     changed = {key for key, day in work.anchors.items() if day != was[key]}
     again = {key for key in work.anchors if _base(plan, key) in reset}
-    if plan.ends is not None and work.anchors.get(plan.ends) is not None:
-        ends = work.anchors[plan.ends]
-        assert ends is not None
-        work.end = work.grid.day_start(work.grid.day(ends) + 1)
+    work.measure_end()
     for i in range(len(plan.tasks)):
         _remeasure(work, i, changed, again)
     if windows and any(phase.window or phase.span for phase in work.phases):
@@ -227,8 +224,8 @@ def _follow_under_way(work: Prepared, i: int, old: tuple[int, int] | None) -> No
         return
     after = calendar.advance(finish, slots) if slots > 0 else calendar.retreat(finish, -slots)
     after = calendar.roll_back(after) if not calendar.is_worked(after - 1) else after
-    today = max(start, work.plan.today if work.plan.today is not None else start)
-    after = max(after, min(finish, calendar.advance(today, 1)), calendar.advance(start, 1))
+    today = start if work.plan.today is None else max(start, work.plan.today)
+    after = max(after, calendar.advance(today, 1))
     work.resize(i, calendar.count(start, after))
     work.pin(i, (start, after))
     work.causes[i] = "anchor"

@@ -37,6 +37,7 @@ class DaysEdit(Edit):
             documents = tuple(edit.of(document) for document in documents)
         work.calendars = Calendars(documents, work.grid)
         work.anchors = derived_dates(work.anchors, work.plan.derived, work.calendars)
+        work.measure_end()
         work.rebuild()
         first = work.grid.day_start(min(edit.first for edit in edits if isinstance(edit, DaysEdit)))
         for i in range(len(work.plan.tasks)):
