@@ -22,7 +22,8 @@ from unisequa.core.documents.reading import read_document
 from unisequa.core.errors import UnisequaError
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
-from unisequa.formats.plan_document import plan_document, read_plan
+from unisequa.formats.plan_document import plan_document
+from unisequa.formats.plan_reading import read_plan
 
 NONSENSE: list[Any] = [
     None, True, -1, 0, 3, 10**9, 10**30, 1.5, float("nan"), float("inf"), "", "\0", "a", "s0", "s1", "{{ x }}", "{{",

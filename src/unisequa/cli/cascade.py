@@ -18,7 +18,7 @@ from unisequa.core.shift.edits.codec import OPTIONS, from_options, option_of, pa
 from unisequa.core.shift.ways import ways_to
 from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.files import json_lines, read_file, write_json
-from unisequa.formats.plan_document import read_plan
+from unisequa.formats.plan_reading import read_plan
 
 
 def _with_edits(command: Callable[..., None]) -> Callable[..., None]:

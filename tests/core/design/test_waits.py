@@ -22,7 +22,8 @@ from unisequa.core.plan.task import Awaited
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Move
 from unisequa.core.work.task_states import shown_state
-from unisequa.formats.plan_document import plan_document, read_plan
+from unisequa.formats.plan_document import plan_document
+from unisequa.formats.plan_reading import read_plan
 
 ANCHORS = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board meeting"}]
 

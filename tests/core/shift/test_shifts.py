@@ -36,7 +36,8 @@ from unisequa.core.shift.edits import (
     TaskEdit,
 )
 from unisequa.core.shift.taking_back import record_of, taken_back
-from unisequa.formats.plan_document import plan_document, read_plan
+from unisequa.formats.plan_document import plan_document
+from unisequa.formats.plan_reading import read_plan
 
 BASE = GO.toordinal()
 days = st.integers(BASE - 5, BASE + 30)

@@ -16,7 +16,8 @@ from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Duration, Move
 from unisequa.core.shift.edits.codec import from_options, option_of
 from unisequa.core.shift.ways import ways_to
-from unisequa.formats.plan_document import plan_document, read_plan
+from unisequa.formats.plan_document import plan_document
+from unisequa.formats.plan_reading import read_plan
 
 
 def chain():  # type: ignore[no-untyped-def]
