@@ -8,11 +8,11 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
-from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.grid import MINUTES, Grid
 from unisequa.core.calendars.words import slot_words, slots_words
 from unisequa.core.documents.measures import offset_words, unrolled
 from unisequa.core.errors import DateRangeError
-from unisequa.core.network.activities import Activity, Dependency
+from unisequa.core.network.activities import Activity, Dependency, distance, may_rest
 from unisequa.core.network.knots import Ask, Backs
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, latest_source, number_from, number_until, place, span_at
@@ -69,7 +69,7 @@ def reasons(plan: Plan, position: int, telling: Telling | None = None) -> list[R
     """
     telling = telling or Telling(plan)
     telling.said.clear()
-    found = _Reasons(telling, position, telling.day).all()
+    found = _Reasons(telling, position).all()
     if telling.two_years():
         return _Reasons(telling, position, lambda day: slot_words(day, plan.grid, year=True)).all()
     return found
@@ -96,6 +96,9 @@ class Telling:
         self.today = None if plan.today is None else plan.grid.day(plan.today)
         self.said: list[int] = []
         self._words: dict[int, str] = {}
+        self._numbers: dict[int, int] = {}
+        self._there: dict[tuple[int, str], tuple[str, int]] = {}
+        self._lags: dict[tuple[int, str, int], str] = {}
         self._known: dict[int, Known] = {}
 
     def day(self, read: int) -> str:
@@ -114,6 +117,33 @@ class Telling:
             known = self._known[position] = (self.plan.tasks[position], self.plan.read(position), self.grid)
         return known
 
+    def number(self, position: int) -> int:
+        """The number of the worked slot that a task starts with."""
+        number = self._numbers.get(position)
+        if number is None:
+            activity, start = self.plan.network.activities[position], self.plan.schedule.start[position]
+            number = self._numbers[position] = number_from(activity, "S", start)
+        return number
+
+    def there(self, position: int, end: str) -> str:
+        """A source and where an end of it stands."""
+        there = self._there.get((position, end))
+        if there is None:
+            title, stands = _there(self.known(position), end, self.day)
+            there = self._there[position, end] = f"{title} ({stands})", self.said[-1]
+        else:
+            self.said.append(there[1])
+        return there[0]
+
+    def lag(self, slots: int, unit: str, per_day: int) -> str:
+        """A lag in words, whatever its sign."""
+        words = self._lags.get((slots, unit, per_day))
+        if words is None:
+            day = per_day if unit == "working" else MINUTES
+            words = slots_words(abs(slots), self.grid, day, working=unit == "working") if slots else ""
+            self._lags[slots, unit, per_day] = words
+        return words
+
     def two_years(self) -> bool:
         """Whether the dates said lie in more than one year."""
         if not self.said:
@@ -129,30 +159,34 @@ def held_words(
 
     What bounds the task's end says so; what comes through the end of a phase names that.
     """
-    task, dates, grid = known(ask.source)
-    say = say or (lambda day: slot_words(day, grid))
-    at_end, title = ask.end == "F", short(task.title)
-    verb = ("ends" if at_end else "starts") if task.duration else "falls on"
-    there = f"{verb} {say(dates[at_end])}" if dates else "has no date yet"
+    _, _, grid = known(ask.source)
+    there = _there(known(ask.source), ask.end, say or (lambda day: slot_words(day, grid)))
     if (phase := _phase_between(network, link)) is not None:
-        return f"after the phase {short(phase)} ({there})"
+        return f"after the phase {short(phase)} ({there[1]})"
     amounts = _amounts(ask, network.activities[link.target], grid)
-    kind = ask.end + link.type[1]
+    return _phrase(ask.end + link.type[1], f"{there[0]} ({there[1]})", amounts, ask.working < 0 or ask.elapsed < 0)
+
+
+def _there(known: Known, end: str, say: Say) -> tuple[str, str]:
+    """A source's name, and where the end of it stands: ``ends Wed 5 Aug``."""
+    task, dates, _ = known
+    verb = ("ends" if end == "F" else "starts") if task.duration else "falls on"
+    return short(task.title), f"{verb} {say(dates[end == 'F'])}" if dates else "has no date yet"
+
+
+def _phrase(kind: str, there: str, amounts: str, lead: bool) -> str:
+    """How a link of a type holds, with the lags on the way in words."""
+    side = "before" if lead else "after"
     if kind == "FS":
         if not amounts:
-            return f"after {title} ({there})"
-        lead = ask.working < 0 or ask.elapsed < 0
-        if lead:
-            return f"{amounts} before the end of {title} ({there})"
-        return f"after {title} ({there}), with {amounts} between"
+            return f"after {there}"
+        return f"{amounts} before the end of {there}" if lead else f"after {there}, with {amounts} between"
     if kind == "SS":
-        side = "before" if ask.working < 0 or ask.elapsed < 0 else "after"
-        return f"{amounts} {side} the start of {title} ({there})" if amounts else f"with the start of {title} ({there})"
-    end = "the end" if at_end else "the start"
+        return f"{amounts} {side} the start of {there}" if amounts else f"with the start of {there}"
+    end = "the end" if kind[0] == "F" else "the start"
     if amounts:
-        side = "before" if ask.working < 0 or ask.elapsed < 0 else "after"
-        return f"not to end before {amounts} {side} {end} of {title} ({there})"
-    return f"to end with {title} ({there})" if at_end else f"not to end before the start of {title} ({there})"
+        return f"not to end before {amounts} {side} {end} of {there}"
+    return f"to end with {there}" if kind[0] == "F" else f"not to end before the start of {there}"
 
 
 def _amounts(ask: Ask, target: Activity, grid: Grid) -> str:
@@ -193,11 +227,12 @@ def _bound(kind: Kind, day: int, binding: bool, text: str, source: str | None = 
 
 
 class _Reasons:
-    """The reasons of one task, its dates said by ``say``."""
+    """The reasons of one task, its dates said by ``say``, or without it as the plan usually says them."""
 
-    def __init__(self, telling: Telling, position: int, say: Say) -> None:
+    def __init__(self, telling: Telling, position: int, say: Say | None = None) -> None:
         plan = self.plan = telling.plan
-        self.position, self.say, self.fronts, self.known = position, say, telling.fronts, telling.known
+        self.telling, self.usual = telling, say is None
+        self.position, self.say, self.fronts, self.known = position, say or telling.day, telling.fronts, telling.known
         self.task, self.activity = plan.tasks[position], plan.network.activities[position]
         self.grid, self.start = plan.grid, plan.schedule.start[position]
         self._numbers: dict[str, int] = {}
@@ -237,8 +272,12 @@ class _Reasons:
                 ends = say(grid.inclusive(awaited.finish))
                 text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {say(first)}"
                 yield _bound("awaits", first, start == self.start, text)
+        network = plan.network
+        plain = self.usual and not task.stands and self.position not in network.knots.before
         with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
-            for link, ask in plan.network.held_by(self.position, self.fronts):
+            for link in network.incoming[self.position] if plain else ():
+                yield from self._plain(link)
+            for link, ask in () if plain else network.held_by(self.position, self.fronts):
                 yield self._link(link, ask)
 
     def _span(self, position: int) -> tuple[int, int]:
@@ -283,6 +322,31 @@ class _Reasons:
         days = [grid.day_start(grid.day(window[0])), grid.inclusive(window[1])]
         text = f"in the window of {label} ({self.say(days[0])} – {self.say(days[1])}) → {self.say(day)}"
         return _bound("phase", day, binding, text)
+
+    def _plain(self, link: Dependency) -> Iterator[Reason]:
+        """What a link asks; those at a distance that never changes, which are most, without looking boundaries up."""
+        plan, telling, source = self.plan, self.telling, self.plan.network.activities[link.source]
+        gap = None if source.stands or source.undated else distance(link, source, self.activity)
+        fits = (
+            gap is not None and link.source not in plan.network.children and not may_rest(link, source, self.activity)
+        )
+        if not fits or plan.schedule.start[link.source] < 0:
+            yield from (self._link(link, ask) for ask in self.fronts.asks(link))
+            return
+        assert gap is not None
+        number, stands = telling.number(link.source) + gap, telling.number(self.position)
+        if number > stands:
+            yield from (self._link(link, ask) for ask in self.fronts.asks(link))
+            return
+        dates = self.known(self.position)[1]
+        if number != stands:
+            dates = read(self.task, *span_at(self.activity, number), self.grid)
+        assert dates
+        day = dates[link.type[1] == "F"]
+        amounts = telling.lag(link.lag, link.unit, self.activity.calendar.per_day) if link.lag else ""
+        words = _phrase(link.type, telling.there(link.source, link.type[0]), amounts, link.lag < 0)
+        key = plan.tasks[link.source].key
+        yield _bound("link", day, number == stands, f"{words} → {self.say(day)}", key)
 
     def _link(self, link: Dependency, ask: Ask) -> Reason:
         plan, network, activity = self.plan, self.plan.network, self.activity
