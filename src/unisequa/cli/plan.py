@@ -88,7 +88,9 @@ def plan(
             }
         ),
     )
-    _print_plan(assemble(document, occasion, library), format_)
+    given = [document]
+    del document  # so that a large one does not stay beside its plan
+    _print_plan(assemble(given.pop(), occasion, library), format_)
 
 
 def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library]:

@@ -79,8 +79,10 @@ def assemble(template: Template, occasion: Occasion, library: Library | None = N
     faults += fact_faults
     if faults:
         raise DocumentError(faults)
+    assembly = _Assembly(template, parts, occasion, calendars, facts)
+    del template, parts  # a large template whose caller has let go of it is let go of as soon as its tasks are made
     try:
-        return _Assembly(template, parts, occasion, calendars, facts).plan()
+        return assembly.plan()
     except CircleError as error:
         raise DocumentError([Fault("links", f"{error}; take one of these links out")]) from error
     except DateRangeError as error:
@@ -189,6 +191,10 @@ class _Assembly:
         today, ends = self.occasion.today, self._ends()
         end = self._end(ends)
         tasks = self._tasks(steps, family, links, ties)
+        del steps, family
+        self.template = self.template.model_copy(update={"steps": (), "links": ()})
+        self.parts.steps.clear()
+        self.parts.links.clear()
         tasks, phases = in_phases(tasks, self._phases(), self.anchors, self.calendars, end, self.template.direction)
         no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
