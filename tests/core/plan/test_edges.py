@@ -190,6 +190,15 @@ def test_a_window_moved_moves_what_it_dates_and_later_ones_only_where_they_would
     assert next(phase.window for phase in moved.phases) == (day("2026-06-01"), day("2026-06-08"))  # a person set it
 
 
+def test_what_passes_its_anchor_its_window_or_the_end_deserves_a_look() -> None:
+    steps = [step("a", 6, phase="one"), step("b", 0, when={"anchor": "go", "offset": 0})]
+    found = plan(steps, "a>b", phases=PHASES[:1], ends="go")
+    assert [(w.kind, w.task) for w in found.warnings] == [
+        ("window", "a"), ("drift", "b"), ("anchor", "b"), ("deadline", None),
+    ]  # fmt: skip
+    assert found.schedule.total_slack[1] == found.schedule.anchor_slack[1] == -5
+
+
 def test_a_phase_that_opens_after_another_waits_for_all_of_it() -> None:
     found = phased()
     late = cascade(found, [Move("a", day("2026-06-09"))])

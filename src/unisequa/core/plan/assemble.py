@@ -20,6 +20,7 @@ from unisequa.core.plan.building import gated
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.facts import _facts_of, read_facts
 from unisequa.core.plan.milestones import with_edges
+from unisequa.core.plan.noticed import warnings_of
 from unisequa.core.plan.phases import PhaseOf, phase_keys
 from unisequa.core.plan.plan import Plan, planned
 from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
@@ -223,8 +224,8 @@ class _Assembly:
             ends=ends,
             follow=self.template.follow,
         )
-        self._look_over(plan)
-        return replace(plan, warnings=(*self.warnings, *plan.warnings))
+        noticed = warnings_of(plan, abroad=self.occasion.elsewhere is not None)
+        return replace(plan, warnings=(*self.warnings, *noticed, *plan.warnings))
 
     def _ends(self) -> str | None:
         """The anchor by whose day all should be over, if it is known."""
@@ -413,36 +414,6 @@ class _Assembly:
             anchor = self.anchors[measure.anchor]
             if anchor is not None:
                 yield measured(anchor, measure, self.calendars[None]), label.label
-
-    def _look_over(self, plan: Plan) -> None:
-        grid = self.grid
-        for i, task in enumerate(plan.tasks):
-            for awaited in task.waits if self.occasion.elsewhere else ():
-                if awaited.finish is None and not awaited.done:
-                    more = ", which has no date yet" if awaited.found else ""
-                    text = f"{task.title} waits for {awaited.words}{more}"
-                    self.warnings.append(Warning("awaits", task.key, text))
-            dates, target = plan.read(i), plan.target_read(i)
-            if dates is None:
-                name = self.labels[task.when.anchor] if task.when else ""
-                text = f"{task.title} has no date until {name} is known" if name else f"{task.title} has no date yet"
-                self.warnings.append(Warning("undated", task.key, text))
-                continue
-            start, finish = slot_words(dates[0], grid), slot_words(dates[1], grid)
-            if plan.today is not None and dates[0] < plan.today:
-                self.warnings.append(Warning("past", task.key, f"{task.title} starts {start}, in the past"))
-            if target and (plan.drift(i) or 0) > 0:
-                wanted = slot_words(target[1], grid)
-                text = f"{task.title} cannot hold {wanted}: what it follows puts it on {finish}"
-                self.warnings.append(Warning("drift", task.key, text))
-            if task.deadline is not None and plan.schedule.finish[i] > task.deadline:
-                until = slot_words(grid.inclusive(task.deadline), grid)
-                self.warnings.append(
-                    Warning("deadline", task.key, f"{task.title} ends {finish}, after its deadline {until}")
-                )
-        if plan.end is not None and plan.schedule.latest > plan.end:
-            last, until = (slot_words(grid.inclusive(b), grid) for b in (plan.schedule.latest, plan.end))
-            self.warnings.append(Warning("deadline", None, f"The run ends {last}, after its deadline {until}"))
 
 
 def _plain(measure: Measure) -> Measure:

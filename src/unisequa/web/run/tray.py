@@ -98,12 +98,19 @@ _HINTS: dict[Mode, str] = {
 }
 
 
+def _missed(result: Cascade) -> str:
+    """The gravest that a shift misses, in words."""
+    kinds = {conflict.kind for conflict in result.conflicts}
+    words = {"deadline": "misses a deadline", "anchor": "passes an anchor", "window": "overruns a phase"}
+    return next((said for kind, said in words.items() if kind in kinds), "")
+
+
 def _mode(other: Cascade, chosen: bool) -> ModeChoice:
     mode = other.mode
     later = other.plan.calendars[None].count(*other.finish)
     end = difference_words(later) if later else "end holds"
-    if any(conflict.kind == "deadline" for conflict in other.conflicts):
-        end = "misses a deadline"
+    if missed := _missed(other):
+        end = missed
     return ModeChoice(mode, mode.capitalize(), f"{len(other.changes)} move, {end}", _HINTS[mode], chosen)
 
 
@@ -113,8 +120,8 @@ def _sentence(result: Cascade, shown: Plan, people: int) -> str:
     parts = [f"Moves {count_words(len(result.changes), 'task')}, leaves {result.unchanged}"]
     old, new = result.finish
     later = shown.calendars[None].count(old, new)
-    if any(conflict.kind == "deadline" for conflict in result.conflicts):
-        parts.append("misses a deadline")
+    if missed := _missed(result):
+        parts.append(missed)
     elif later:
         parts.append(f"ends {count_words(abs(later), 'working day')} {'later' if later > 0 else 'earlier'}")
     else:

@@ -270,7 +270,7 @@ def _looks(template: Template, plan: Plan | None, who: Mapping[str, str]) -> lis
     """What deserves a look before the run is started."""
     if plan is None:
         return []
-    order = {"deadline": 0, "drift": 1, "past": 2, "rolled": 3, "undated": 4}
+    order = {"deadline": 0, "anchor": 0, "window": 0, "drift": 1, "past": 2, "rolled": 3, "undated": 4}
     noticed = [w.text for w in sorted(plan.warnings, key=lambda warning: order.get(warning.kind, 9))]
     used = {task.role for task in plan.tasks}
     empty = [
@@ -289,6 +289,8 @@ def _groups(template: Template, plan: Plan, who: Mapping[str, str], by: str) -> 
         "undated": "",
         "drift": "later than the template",
         "deadline": "after its deadline",
+        "anchor": "after its anchor",
+        "window": "after its phase's window",
     }
     labels = {phase.key: phase.label for phase in template.phases}
     roles = {role.key: role.label for role in template.roles}

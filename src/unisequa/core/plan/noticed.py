@@ -1,0 +1,65 @@
+"""What deserves a look in a plan as it is worked out: what is missed, past, pushed, undated."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from unisequa.core.calendars.words import day_words, slot_words
+from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.targets import anchor_limit
+from unisequa.core.plan.task import Warning
+
+
+def warnings_of(plan: Plan, *, abroad: bool) -> Iterator[Warning]:
+    """Everything that deserves a look, task by task, then of the run.
+
+    Parameters
+    ----------
+    abroad : bool
+        Whether other jobs' runs were looked at, so that what is awaited there and not found is worth a word.
+    """
+    for i in range(len(plan.tasks)):
+        yield from _of_task(plan, i, abroad=abroad)
+    grid = plan.grid
+    if plan.end is None:
+        return
+    last = grid.day(plan.end - 1)
+    for phase in plan.phases:
+        if phase.window is not None and phase.window[1] > last:
+            until = f"{day_words(phase.window[1])}, after the run's end {day_words(last)}"
+            yield Warning("window", None, f"The window of {phase.label} runs to {until}")
+    if plan.schedule.latest > plan.end:
+        ends, until = (slot_words(grid.inclusive(b), grid) for b in (plan.schedule.latest, plan.end))
+        yield Warning("deadline", None, f"The run ends {ends}, after its deadline {until}")
+
+
+def _of_task(plan: Plan, i: int, *, abroad: bool) -> Iterator[Warning]:
+    grid, task = plan.grid, plan.tasks[i]
+    for awaited in task.waits if abroad else ():
+        if awaited.finish is None and not awaited.done:
+            more = ", which has no date yet" if awaited.found else ""
+            yield Warning("awaits", task.key, f"{task.title} waits for {awaited.words}{more}")
+    dates, target = plan.read(i), plan.target_read(i)
+    if dates is None:
+        name = plan.labels[task.when.anchor] if task.when else ""
+        text = f"{task.title} has no date until {name} is known" if name else f"{task.title} has no date yet"
+        yield Warning("undated", task.key, text)
+        return
+    start, finish = slot_words(dates[0], grid), slot_words(dates[1], grid)
+    if plan.today is not None and dates[0] < plan.today:
+        yield Warning("past", task.key, f"{task.title} starts {start}, in the past")
+    if target and (plan.drift(i) or 0) > 0:
+        wanted = slot_words(target[1], grid)
+        text = f"{task.title} cannot hold {wanted}: what it follows puts it on {finish}"
+        yield Warning("drift", task.key, text)
+    due, ends = task.due_by, plan.schedule.finish[i]
+    if due is not None and ends > due and not (task.deadline is None and plan.is_parent(i)):
+        until = slot_words(grid.inclusive(due), grid)
+        if task.deadline is not None:
+            yield Warning("deadline", task.key, f"{task.title} ends {finish}, after its deadline {until}")
+        else:
+            yield Warning("window", task.key, f"{task.title} ends {finish}, after its phase's window, until {until}")
+    limit = anchor_limit(task, plan.anchors, plan.calendars)
+    if limit and task.when and (ends if limit[0] == "F" else plan.schedule.start[i]) > limit[1]:
+        verb, at = ("ends", finish) if limit[0] == "F" else ("starts", start)
+        yield Warning("anchor", task.key, f"{task.title} {verb} {at}, after {plan.labels[task.when.anchor]}")
