@@ -53,7 +53,9 @@ def rolled_anew(content: object) -> Iterator[tuple[str, str]]:
     for path, measure in places:
         if not isinstance(measure, dict) or measure.get("roll") is not None:
             continue
-        rolls = hours or measure.get("unit", "working days") != "working days"
+        unit = measure.get("unit", "working days")
+        worked = unit.startswith("working") and (unit != "working days" or isinstance(measure.get("offset"), str))
+        rolls = not worked and (hours or unit != "working days")
         if rolls and usual_roll(measure.get("offset", 0)) == "preceding":
             yield (
                 path,
