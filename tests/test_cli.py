@@ -261,3 +261,9 @@ def test_data_that_no_longer_agrees_is_told(tmp_path: Path) -> None:
     store.engine.dispose()
     differs = run("check-data", "--data", str(tmp_path))
     assert differs.exit_code == 1 and "open" in differs.stdout
+
+
+@pytest.mark.parametrize("of", ["template", "calendar", "plan"])
+def test_the_schemas_in_the_documentation_are_those_that_are_printed(of: str) -> None:
+    kept = Path(__file__).parents[1] / "docs" / f"schema-{of}.json"
+    assert run("schema", of).stdout == kept.read_text("utf-8")
