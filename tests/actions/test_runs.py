@@ -10,6 +10,7 @@ import pytest
 
 from tests.plans import dates, document, step
 from tests.site import TODAY, Site, make_site
+from unisequa.actions.runs import shifts
 from unisequa.actions.runs.crew import fill_role
 from unisequa.actions.runs.life import set_run_state
 from unisequa.actions.runs.seeing import task_of
@@ -20,6 +21,7 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Wait
 from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.core.shift.edits import Window
 from unisequa.core.work.task_states import shown_state
 from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
@@ -318,3 +320,35 @@ def test_rows_stand_phase_by_phase_and_instructions_name_dates_facts_and_people(
         said = next(row.instructions for row in rows if row.key == "late")
     assert said == "On Fri 5 Jun 2026 of number 8, ask Mo Outside."
     site.store.engine.dispose()
+
+
+def test_a_run_keeps_ties_windows_and_what_it_does_on_a_finish(site: Site) -> None:
+    n = 12
+    steps = [*(step(f"a{i}", 1, phase="one") for i in range(n)), step("x", 1, only_if="False")]
+    steps += [step(f"b{i}", 1, phase="two") for i in range(n)] + [step("late", 1, phase="three")]
+    links = [*(f"a{i}>x" for i in range(n)), *(f"x>b{i}" for i in range(n))]
+    phases = [{"key": key, "label": key.title(), "span": 3} for key in ("one", "two", "three")]
+    job = read_template(document(steps, *links, name="Tied", phases=phases, follow="both"))
+    with site.store.writing() as session:
+        ada = site.person("Ada")
+        made = keep_template(session, ada, job, released=True).template_id
+        choices = Choices(anchors={"go": dt.date(2026, 6, 1)})
+        shown = rehearse(session, ada, made, None, choices, TODAY)
+        started = start_run(session, ada, made, None, choices, TODAY)
+    with site.store.reading() as session:
+        run = run_by_id(session, started)
+        assert run is not None
+        kept = plan_of(run, TODAY)
+    assert len(run.links) == 0 and len(kept.links) == 2 * n == len(shown.links)
+    assert (kept.ties, kept.phases, kept.follow) == (shown.ties, shown.phases, "both")
+    assert list(kept.schedule.start) == list(shown.schedule.start)
+    assert list(kept.schedule.total_slack) == list(shown.schedule.total_slack)
+    edits = [Window("three", dt.date(2026, 6, 22).toordinal(), dt.date(2026, 6, 24).toordinal())]
+    with site.store.writing() as session:
+        number = shifts.apply_shift(session, ada, started, 1, edits, TODAY).number
+    with site.store.writing() as session:
+        run = run_by_id(session, started)
+        assert run is not None and plan_of(run, TODAY).phases[2].put
+        assert plan_of(run, TODAY).read(2 * n) == (dt.date(2026, 6, 22).toordinal(),) * 2
+        shifts.take_back(session, ada, started, number, TODAY)
+        assert plan_of(run, TODAY).phases == shown.phases
