@@ -207,6 +207,17 @@ def test_a_phase_that_opens_after_another_waits_for_all_of_it() -> None:
     assert {c.kind for c in late.conflicts} == {"window"}
 
 
+def test_placed_backward_a_phase_is_over_before_the_one_that_opens_behind_it() -> None:
+    phases = [{"key": "one", "label": "One"}, {"key": "two", "label": "Two", "opens": "after the one before"}]
+    steps = [step("a", 2, phase="one"), step("b", 1, phase="one"), step("c", 3, phase="two"), step("d", 1, phase="two")]
+    found = plan(steps, phases=phases, direction="backward", go=dt.date(2026, 6, 12))
+    assert dates(found) == {
+        "a": ("2026-06-08", "2026-06-09"), "b": ("2026-06-09", "2026-06-09"),
+        "c": ("2026-06-10", "2026-06-12"), "d": ("2026-06-12", "2026-06-12"),
+    }  # fmt: skip
+    assert why(found, 0) == "as late as what follows allows → Mon 8 Jun"
+
+
 ROW = [step("a", 2, 0), step("b", 3), step("c", 1), step("far", 1, 8)]
 
 

@@ -311,10 +311,11 @@ class _Assembly:
             bound = any(p.key in (follows if backward else followed) for p in line)
             tasks.append(self._task(line, placed.key in family.children, bound))
         behind = gated(tasks, self._phases())
-        if behind and not backward:
+        if behind:  # what the end of a phase holds is dated by that, or in a plan that runs backward what holds it
             spanned = {phase.key for phase in self._phases() if phase.span}
-            keys = phase_keys(tasks)
-            alone = {t.key for t in tasks if t.opens and t.key in behind and keys[t.key] not in spanned}
+            keys, ends = phase_keys(tasks), set(behind.values())
+            held = {key for key, phase in keys.items() if phase in ends} if backward else behind.keys()
+            alone = {t.key for t in tasks if t.opens and t.key in held and keys[t.key] not in spanned}
             tasks = [replace(t, when=None, target=None, opens=False) if t.key in alone else t for t in tasks]
         return with_edges(tasks, links, behind, ties)
 
