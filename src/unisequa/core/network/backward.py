@@ -355,11 +355,7 @@ class _Bounds(_Late):
 
     def settle(self, t: int) -> None:
         network, late, open_ = self.network, self.late, self.open_
-        if t >= network.knots.base:
-            self.backs.settle(t)
-            self.room.backs.settle(t)
-            return
-        k = open_[t]
+        k = FAR if t >= len(open_) else open_[t]
         if k == FAR:
             super().settle(t)
             self.room.settle(t)

@@ -106,7 +106,7 @@ class _Spans:
             for link in network.layout.odd_in[t]:
                 if span := self.of(link.source):
                     k = max(k, number_asked(link, span, activity))
-        if t in network.knots.before and not (activity.pinned or activity.undated):
+        if network.knots.all and t in network.knots.before and not (activity.pinned or activity.undated):
             for link in network.knots.before[t]:
                 for ask in self.fronts.asks(link):
                     k = max(k, number_from(activity, link.type[1], ask.bound(activity)))
