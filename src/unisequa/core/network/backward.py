@@ -16,7 +16,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import sub
 
-from unisequa.core.network.activities import ahead, closes
 from unisequa.core.network.forward import Early, boundaries_of, forward
 from unisequa.core.network.knots import Backs
 from unisequa.core.network.network import Network
@@ -312,15 +311,19 @@ class _BeforeAnchor(_Late):
 
     def __init__(self, network: Network, early: Early, open_: list[int], limit: AnchorLimit) -> None:
         late, activities = [FAR] * len(open_), network.activities
-        numbers: dict[tuple[int, int], tuple[int, int]] = {}  # few boundaries limit many
-        for i, (side, until) in limit.until.items():
+        calendar, at, behind, before = None, 0, 0, 0
+        for i, (side, until) in limit.until.items():  # many in a row have one calendar and one boundary
             activity = activities[i]
-            key = until, id(activity.calendar)
-            if key not in numbers:
-                numbers[key] = activity.calendar.index(until), activity.calendar.index(until + 1) - 1
-            if open_[i] != FAR:
-                behind, before = numbers[key]
-                late[i] = (behind if closes(activity, side) else before) - ahead(activity, side)
+            if activity.calendar is not calendar or until != at:
+                calendar, at = activity.calendar, until
+                behind, before = calendar.index(until), calendar.index(until + 1) - 1
+            if activity.duration:
+                late[i] = behind - activity.duration if side == "F" else before
+            else:
+                late[i] = behind if activity.edge == "finish" else before
+        for i in network.layout.apart:
+            if open_[i] == FAR:
+                late[i] = FAR
         super().__init__(network, early, late, open_)
         apart = {*self.asking, *network.layout.apart}
         over_out = network.layout.over_out
