@@ -25,7 +25,20 @@ from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons, why
 from unisequa.core.plan.targets import anchor_limits
 from unisequa.core.shift.cascade import MODES, cascade
-from unisequa.core.shift.edits import Begun, Close, Drop, Edit, Free, Give, Move, MoveAnchor, MoveRun, Remaining, Window
+from unisequa.core.shift.edits import (
+    Begun,
+    Close,
+    Drop,
+    Edit,
+    Free,
+    Give,
+    Move,
+    MoveAnchor,
+    MoveRun,
+    Remaining,
+    Reopen,
+    Window,
+)
 
 Case = tuple[dict[str, Any], list[dict[str, Any]]]
 
@@ -233,6 +246,13 @@ def test_what_followed_a_dropped_task_follows_what_that_followed(edits: list[Edi
     assert dates(cascade(plan(ROW, "a>b", "b>c"), edits, mode).after())["c"] == expected
 
 
+def test_a_milestone_that_takes_after_others_once_a_link_is_gone_reads_as_it_then_stands() -> None:
+    found = plan([step("kick", 0), step("a", 3), step("m", 0)], "kick>a", "kick>m", "a>m")
+    result = cascade(found, [RemoveLink("a", "m"), Move("m", day("2026-06-01"))])
+    assert result.read(result.changes[0]) == ((day("2026-06-03"),) * 2, (day("2026-06-01"),) * 2)
+    assert dates(result.after())["m"] == ("2026-06-01", "2026-06-01")
+
+
 def test_tighten_reaches_behind_a_task_that_does_not_move_itself() -> None:
     found = cascade(plan(ROW, "a>b", "b>c"), [Move("c", day("2026-06-11"))]).after()
     fixed = cascade(found, [Free("c")], "tighten").after()
@@ -250,6 +270,15 @@ def test_closed_days_measure_targets_anew_and_an_anchor_reset_brings_everything_
     reason = reasons(shut, 0)
     assert reason[0].text == "3 working days after Go (Mon 1 Jun) → Fri 5 Jun"
     assert reason[-1].text == "keeps the date it had → Thu 4 Jun, binding"
+
+
+@pytest.mark.parametrize("mode, c", [("push", "2026-06-05"), ("tighten", "2026-06-04")])
+def test_days_reopened_shorten_what_lies_across_them_and_tighten_takes_the_rest_along(mode: Any, c: str) -> None:
+    shut = plan([step("a", 1, 0), step("b", 5), step("c", 1, 3)], "a>b", calendar={"closures": ["2026-06-04"]})
+    result = cascade(shut, [Reopen(day("2026-06-04"), day("2026-06-04"))], mode)
+    assert (dates(result.after())["b"], dates(result.after())["c"]) == (("2026-06-02", "2026-06-08"), (c, c))
+    assert {change.cause for change in result.changes} == {"closure"}
+    assert {result.reason(change) for change in result.changes} == {"a working day more"}
 
 
 @settings(max_examples=100)

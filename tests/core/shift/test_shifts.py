@@ -172,6 +172,7 @@ def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any
     for change in result.changes:
         assert change.after == now[change.key], change
         i = after.positions[change.key]
+        assert result.read(change)[1] == after.read(i), change
         task = after.tasks[i]
         if after.is_parent(i) or task.stands or found.tasks[i].stands or i in result.prepared.exact:
             continue

@@ -29,7 +29,7 @@ from unisequa.core.network.forward import Early
 from unisequa.core.network.latest import places_at
 from unisequa.core.network.places import UNDATED, number_from, span_at
 from unisequa.core.plan.phases import phase_keys
-from unisequa.core.plan.plan import Plan, days_of, replanned
+from unisequa.core.plan.plan import Plan, days_of, read, replanned
 from unisequa.core.plan.reasons import held_words
 from unisequa.core.plan.task import Task
 from unisequa.core.shift.carrying_out import in_force, prepare
@@ -88,9 +88,19 @@ class Cascade:
     def read(self, change: Change) -> tuple[tuple[int, int] | None, tuple[int, int]]:
         """Old and new dates of a change as people read them."""
         i = self.plan.position(change.key)
-        after = self.plan.read_at(i, self.span)
+        after = self.read_after(i)
         assert after
         return self.plan.read(i), after
+
+    def read_after(self, position: int) -> tuple[int, int] | None:
+        """Where a task stands afterwards as people read it, by the kind of boundary that it then stands on."""
+        p, plan = self.prepared, self.plan
+        spans = [
+            dates
+            for i in plan.leaves(position)
+            if (p.task(i).state != "dropped" or i == position) and (dates := read(p.task(i), *self.span(i), plan.grid))
+        ]
+        return (min(a for a, _ in spans), max(b for _, b in spans)) if spans else None
 
     def span(self, position: int) -> tuple[int, int]:
         """Where a task stands afterwards, as boundaries."""
@@ -129,7 +139,7 @@ class Cascade:
 
     def words_of(self, position: int) -> tuple[Task, tuple[int, int] | None, Grid]:
         """A task with its dates afterwards, for words."""
-        return self.prepared.task(position), self.plan.read_at(position, self.span), self.plan.grid
+        return self.prepared.task(position), self.read_after(position), self.plan.grid
 
     def _phase(self, i: int) -> str:
         """The name of a task's phase."""
@@ -340,6 +350,8 @@ class _Following:
             self.held.append(Held(i, span_at(activity, own), after, via))
         if i in p.wishes:
             cause: Cause = p.causes[i]
+        elif p.causes.get(i) == "closure" and after[0] == p.stands(i)[0]:
+            return self._changed(i, after, "closure", None)  # only the days within it are other ones
         elif via is None and carrier is None:
             cause = p.causes.get(i, "following")
         else:

@@ -334,7 +334,7 @@ class _Search:
             result = cascade(self.plan, edits, mode)
         except ShiftError:
             return
-        finish = self.plan.read_at(self.goal, result.span)
+        finish = result.read_after(self.goal)
         if finish is None or finish[1] > self.want or not self._ahead(result):
             return
         total = 0.0
