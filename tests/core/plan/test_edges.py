@@ -36,6 +36,7 @@ from unisequa.core.shift.edits import (
     MoveAnchor,
     MoveRun,
     Remaining,
+    RemoveLink,
     Reopen,
     Window,
 )
