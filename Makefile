@@ -4,22 +4,25 @@ PYTHON ?= python3
 BIN := .venv/bin
 PORT ?= 8000
 SOURCES := src tests bench
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 
-.PHONY: demo test check unit browser css css-check bench mutants shots test-long lock clean
+.PHONY: demo test check unit browser css css-check bench mutants shots fuzz test-long lock clean
 
 demo: .venv/.ready
+	@echo "Starting the demo; the first time it is filled in, which takes about ten seconds."
 	@$(BIN)/unisequa demo --port $(PORT)
 
 test: .venv/.ready-dev chromium check unit css-check browser
 
 .venv/.ready: pyproject.toml requirements.lock
 	@command -v $(PYTHON) >/dev/null || { echo "Python 3.11 or newer is needed; set PYTHON=…"; exit 1; }
-	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e . -c requirements.lock
+	@test -x $(BIN)/python || { echo "Setting up in .venv, which takes about a minute the first time …"; $(PYTHON) -m venv .venv; }
+	$(PIP) --require-hashes -r requirements.lock
+	$(PIP) --no-deps -e .
 	@touch $@
 
-.venv/.ready-dev: .venv/.ready
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]' -c requirements.lock
+.venv/.ready-dev: .venv/.ready requirements-dev.lock
+	$(PIP) --require-hashes -r requirements-dev.lock
 	@touch $@
 
 .PHONY: chromium
@@ -57,12 +60,22 @@ mutants: .venv/.ready-dev
 shots: .venv/.ready-dev chromium
 	$(BIN)/python -m bench.shots
 
+# What is sent to every address, of any shape, for some minutes.
+fuzz: .venv/.ready-dev
+	UNISEQUA_FUZZ=$${UNISEQUA_FUZZ:-10000} $(BIN)/pytest tests/web/test_inputs.py
+
 test-long: .venv/.ready-dev
 	@sh assets/psplib.sh
 	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-6000} $(BIN)/pytest tests/core
 
-lock: .venv/.ready-dev
-	$(BIN)/python -m pip freeze --exclude-editable > requirements.lock
+# The newest versions that fit, with the hashes of their files: what the program needs, and what its tests need.
+LOCK := --quiet --upgrade --generate-hashes --strip-extras --no-header --no-annotate \
+	--no-emit-index-url --no-emit-find-links --no-emit-trusted-host
+lock:
+	$(PYTHON) -m venv .venv/lock
+	.venv/lock/bin/python -m pip install --quiet --disable-pip-version-check pip-tools
+	.venv/lock/bin/pip-compile $(LOCK) -o requirements.lock pyproject.toml
+	.venv/lock/bin/pip-compile $(LOCK) --extra dev --extra postgresql -c requirements.lock -o requirements-dev.lock pyproject.toml
 
 clean:
 	rm -rf .venv demo-data

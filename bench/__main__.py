@@ -21,6 +21,7 @@ from bench.growth import drawn
 from bench.networks import BASE, bare_loop, job
 from bench.page import figures as figures_of_pages
 from bench.sheet import figures as figures_of_sheet
+from bench.uploads import figures as figures_of_uploads
 from unisequa.core.network.backward import AnchorLimit, schedule
 from unisequa.core.network.order import topological
 from unisequa.core.plan.calendars import Calendars
@@ -185,9 +186,16 @@ def sheet() -> list[Figure]:
     ]
 
 
+def uploads() -> list[Figure]:
+    """A second client's page while each of the worst uploads is read over and over."""
+    worst = max((value, name) for name, value in figures_of_uploads().items())
+    words = f"a second client's page while the worst upload is read ({worst[1]}), against its usual time"
+    return [Figure("page-beside-upload", worst[0], 2, words)]
+
+
 def main() -> int:
     grown, points = growth()
-    figures = [*computation(), *grown, *push(), memory(), *pages(), *sheet()]
+    figures = [*computation(), *grown, *push(), memory(), *pages(), *sheet(), *uploads()]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)

@@ -20,6 +20,7 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
 from unisequa.settings import Settings
+from unisequa.store.folder import mark_demo
 from unisequa.store.store import Session
 from unisequa.store.tables import Calendar
 from unisequa.web.app import create_app
@@ -73,6 +74,7 @@ class PageFigures:
 def figures(rounds: int) -> PageFigures:
     """The page of a run with 300 tasks, the list of 2,000 runs, and the drop of a bar among 500 tasks."""
     with tempfile.TemporaryDirectory() as folder:
+        mark_demo(Path(folder))
         settings = Settings(data=Path(folder), demo=True, today=dt.date(2026, 6, 10))
         app = create_app(settings)
         with app.state.store.writing() as session:
@@ -89,7 +91,7 @@ def figures(rounds: int) -> PageFigures:
 
             page, large, small = started(TASKS), started(MOVED), started(20)
             _copies(session, small, RUNS)
-        client = TestClient(app, headers={"accept-encoding": "identity"})
+        client = TestClient(app, headers={"accept-encoding": "identity"}, base_url="http://localhost")
         form = client.get("/sign-in").text
         token = form.split('name="csrf" value="')[1].split('"')[0]
         client.post("/sign-in", data={"csrf": token, "sample": str(people[0].id)})

@@ -17,6 +17,7 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person
 from unisequa.settings import Settings
+from unisequa.store.folder import mark_demo
 from unisequa.store.tables import Calendar
 from unisequa.web.app import create_app
 
@@ -44,6 +45,7 @@ class SheetFigures:
 def figures(rounds: int = 20) -> SheetFigures:
     """What the sheet of 500 steps does in headless Chromium."""
     with tempfile.TemporaryDirectory() as folder:
+        mark_demo(Path(folder))
         app = create_app(Settings(data=Path(folder), demo=True, today=dt.date(2026, 6, 10)))
         with app.state.store.writing() as session:
             owner = _person(session, *PEOPLE[0], "-")
@@ -54,7 +56,7 @@ def figures(rounds: int = 20) -> SheetFigures:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{address}/sign-in")
             page.get_by_role("button", name=PEOPLE[0][0]).click()
-            page.wait_for_url("**/runs")
+            page.get_by_role("heading", level=1).wait_for()
             taken = _measured(page, rounds)
             browser.close()
     return taken

@@ -15,6 +15,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from bench.serving import served
 from unisequa.demo.fill import fill
 from unisequa.settings import Settings
+from unisequa.store.folder import mark_demo
 from unisequa.web.app import create_app
 
 TODAY = dt.date(2026, 11, 24)
@@ -43,26 +44,31 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=OUT / f"{name}.png")
 
 
+def desk(page: Page) -> None:
+    """The desk, which is what one comes to by signing in."""
+    page.wait_for_selector("body[data-ready]")
+
+
 def pictures(browser: Browser, theme: str) -> None:
     """Every view in one theme."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
     page = context.new_page()
     address = f"http://127.0.0.1:{PORT}"
     page.goto(f"{address}/sign-in")
-    if theme == "light":
-        shoot(page, "sign-in")
     page.get_by_role("button", name="Ines Okafor").click()
-    page.wait_for_url("**/runs")
+    desk(page)
     if theme == "light":
+        page.goto(f"{address}/runs")
         shoot(page, "runs")
         page.goto(f"{address}/library")
         shoot(page, "library")
-        page.goto(f"{address}/runs/1?view=list")
-        shoot(page, "run-list")
+        page.goto(f"{address}/runs/1?view=month")
+        shoot(page, "run-month")
     page.goto(f"{address}/templates/1?step=unpack")
     page.wait_for_selector("#panel h2")
     page.get_by_role("button", name="Close").first.click()
-    shoot(page, f"template-{theme}")
+    if theme == "light":
+        shoot(page, "template-light")
     if theme == "light":
         page.goto(f"{address}/templates/1?step=unpack")
         page.wait_for_selector("#panel h2")
@@ -96,13 +102,12 @@ def pictures(browser: Browser, theme: str) -> None:
     page.wait_for_selector("#field")
     shoot(page, f"run-{theme}")
     drag(page, "packing", 5)
-    shoot(page, f"shift-{theme}")
+    if theme == "light":
+        shoot(page, "shift-light")
     page.goto(f"{address}/runs/1?task=mount")
     if theme == "light":
         shoot(page, "run-task")
-        page.set_viewport_size({"width": 390, "height": 780})
         page.goto(f"{address}/runs/1")
-        shoot(page, "run-narrow")
     context.close()
 
 
@@ -111,10 +116,37 @@ def a_draft(browser: Browser) -> None:
     page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
     page.goto(f"http://127.0.0.1:{PORT}/sign-in")
     page.get_by_role("button", name="Maud Ferreira").click()
-    page.wait_for_url("**/runs")
+    desk(page)
     page.goto(f"http://127.0.0.1:{PORT}/templates/4")
     page.locator("#checks-button").click()
     shoot(page, "template-checks")
+    page.close()
+
+
+def the_house(browser: Browser) -> None:
+    """Somebody's page and a working calendar, as an administrator sees them."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+    page.get_by_role("button", name="Hester Lund").click()
+    desk(page)
+    page.goto(f"http://127.0.0.1:{PORT}/people/2")
+    shoot(page, "person")
+    page.goto(f"http://127.0.0.1:{PORT}/calendars/1")
+    shoot(page, "calendar")
+    page.close()
+
+
+def a_doers_day(browser: Browser) -> None:
+    """The desk of somebody who does tasks, and the same on a phone."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+    page.get_by_role("button", name="Bao Lindqvist").click()
+    desk(page)
+    shoot(page, "desk")
+    page.set_viewport_size({"width": 390, "height": 780})
+    page.reload()
+    desk(page)
+    shoot(page, "desk-narrow")
     page.close()
 
 
@@ -123,7 +155,7 @@ def two_editions(browser: Browser) -> None:
     page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
     page.goto(f"http://127.0.0.1:{PORT}/sign-in")
     page.get_by_role("button", name="Ines Okafor").click()
-    page.wait_for_url("**/runs")
+    desk(page)
     page.goto(f"http://127.0.0.1:{PORT}/templates/1")
     for key, column, text in (("packing", "d", "3"), ("crates", "w", "-28"), ("unpack", "f", "rest +1 wd")):
         page.locator(f'.row[data-k="{key}"] .c-{column}').click()
@@ -146,6 +178,7 @@ def two_editions(browser: Browser) -> None:
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
+        mark_demo(Path(folder))
         app = create_app(Settings(data=Path(folder), demo=True, today=TODAY))
         fill(app.state.store, TODAY)
         with served(app, PORT), sync_playwright() as playwright:
@@ -153,6 +186,8 @@ def main() -> None:
             pictures(browser, "light")
             pictures(browser, "dark")
             a_draft(browser)
+            the_house(browser)
+            a_doers_day(browser)
             two_editions(browser)
             browser.close()
 

@@ -2,25 +2,32 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
-from hypothesis import HealthCheck, settings
+
+import tests.examples  # noqa: F401 - how many are tried
 
 if TYPE_CHECKING:
+    from pwdlib import PasswordHash
+
     from tests.postgresql import Cluster
     from tests.site import Site
 
-settings.register_profile(
-    "unisequa",
-    max_examples=int(os.environ.get("UNISEQUA_EXAMPLES", "200")),
-    deadline=None,
-    suppress_health_check=[HealthCheck.too_slow],
-)
-settings.load_profile("unisequa")
+
+@pytest.fixture(scope="session", autouse=True)
+def real_hasher() -> Callable[[], PasswordHash]:
+    """Argon2 at its least, for the many sign-ins of the tests; what is really used has a test of its own."""
+    from pwdlib import PasswordHash
+    from pwdlib.hashers.argon2 import Argon2Hasher
+
+    from unisequa.actions.people import passwords
+
+    real, quick = passwords.hasher, PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelism=1),))
+    passwords.hasher = lambda: quick
+    return real
 
 
 @pytest.fixture(scope="session")

@@ -12,11 +12,13 @@ from fastapi.testclient import TestClient
 from httpx2 import Response
 
 from tests.plans import document, step
-from unisequa.actions.people.people import Actor, as_actor, hash_password
+from unisequa.actions.people.passwords import hash_password
+from unisequa.actions.people.people import Actor, as_actor
 from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.settings import Settings
+from unisequa.store.folder import mark_demo
 from unisequa.store.store import Store
 from unisequa.store.tables import Calendar, Person
 from unisequa.web.app import create_app
@@ -63,7 +65,7 @@ class Site:
 
     def client(self, name: str = "") -> Browser:
         """A browser, signed in as somebody."""
-        browser = Browser(TestClient(self.app, follow_redirects=True))
+        browser = Browser(TestClient(self.app, follow_redirects=True, base_url="http://localhost"))
         if name:
             browser.sign_in(name)
         return browser
@@ -101,6 +103,8 @@ def make_site(
     """A site with three people, one released template and one run of it, on Wednesday 3 June 2026."""
     if not _HASHED:
         _HASHED.append(hash_password(PASSWORD))
+    if demo:
+        mark_demo(folder)
     app = create_app(Settings(data=folder, database_url=database, today=TODAY, demo=demo))
     store: Store = app.state.store
     with store.writing() as session:
@@ -109,7 +113,7 @@ def make_site(
             person = Person(name=name, email=f"{name.lower()}@example.org", password_hash=_HASHED[0])
             session.add(person)
             people[name] = person
-        session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
+        session.add(Calendar(name="house", usual=True, document={"format": "unisequa-calendar/1", "name": "house"}))
         session.flush()
         edition = keep_template(session, as_actor(people["Ada"]), read_template(content or job()), released=True)
         choices = Choices(

@@ -237,7 +237,7 @@ def test_where_data_is_not_is_told_in_one_line(tmp_path: Path, monkeypatch: pyte
     for url, words in (
         ("mysql://x", "data can be kept in sqlite or postgresql"),
         ("no address", "UNISEQUA_DATABASE_URL is no address of a database"),
-        (f"sqlite:///{file}/x/y.sqlite3", "cannot be made"),
+        (f"sqlite:///{file}/x/y.sqlite3", "cannot be used"),
         (f"postgresql://nobody@/x?host={tmp_path}", "the database cannot be reached"),
     ):
         monkeypatch.setenv("UNISEQUA_DATABASE_URL", url)
@@ -257,10 +257,10 @@ def test_data_that_no_longer_agrees_is_told(tmp_path: Path) -> None:
     agrees = run("check-data", "--data", str(tmp_path))
     assert agrees.exit_code == 0 and "is what the tasks say" in agrees.stdout
     with store.writing() as session:
-        session.execute(text("UPDATE tasks SET open_before = open_before + 1 WHERE id = 1"))
+        session.execute(text("UPDATE runs SET summary = '{}' WHERE id = 1"))
     store.engine.dispose()
     differs = run("check-data", "--data", str(tmp_path))
-    assert differs.exit_code == 1 and "open" in differs.stdout
+    assert differs.exit_code == 1 and "the summary is not what the tasks say" in differs.stdout
 
 
 @pytest.mark.parametrize("of", ["template", "calendar", "plan"])

@@ -7,8 +7,14 @@ import os
 import secrets
 from contextlib import suppress
 from pathlib import Path
+from typing import Annotated
 
+from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from unisequa.core.errors import StoreError
+
+SHORTEST_SECRET = 32
 
 
 class Settings(BaseSettings):
@@ -24,8 +30,22 @@ class Settings(BaseSettings):
         The day taken for today; the machine's own without it.
     demo : bool
         Sample data: the sign-in page offers its people at one click.
-    secure_cookies : bool
-        Send the session cookie over HTTPS only.
+    secure_cookies : bool, optional
+        Send the session cookie over HTTPS only; without it, whenever the request came so.
+    hosts : tuple of str
+        The names that this server answers to beside those of the machine itself; ``["*"]`` for any.
+    log_requests : bool
+        Write a line of JSON to standard error for each request.
+    session_idle_hours, session_days : int
+        How long a session lasts without being used, and at all.
+    address : str
+        Where people find it, such as ``https://plan.example.org``: for links in mail.
+    root_path : str
+        The path below which it is served, such as ``/plan``; at the root of its name without one.
+    smtp_url, mail_from : str
+        The server that mail leaves by, and whose it is; without them none leaves.
+    oidc_issuer, oidc_client_id, oidc_client_secret, oidc_name : str
+        Where people can sign in elsewhere (OpenID Connect), and what it is called on the sign-in page.
     """
 
     model_config = SettingsConfigDict(env_prefix="UNISEQUA_", extra="ignore")
@@ -34,12 +54,38 @@ class Settings(BaseSettings):
     database_url: str | None = None
     today: dt.date | None = None
     demo: bool = False
-    secure_cookies: bool = False
+    secure_cookies: bool | None = None
+    hosts: tuple[str, ...] = ()
+    log_requests: bool = False
+    session_idle_hours: Annotated[int, Field(ge=1, le=24 * 365)] = 72
+    session_days: Annotated[int, Field(ge=1, le=365)] = 14
+    address: Annotated[str, Field(pattern=r"^(https?://[^\s/]+(/\S*)?)?$")] = ""
+    root_path: Annotated[str, Field(pattern=r"^(/[A-Za-z0-9._~-]+)*$")] = ""
+    smtp_url: Annotated[str, Field(pattern=r"^(smtps?://\S+)?$", repr=False)] = ""
+    mail_from: Annotated[str, Field(pattern=r"^([^\s@]+@[^\s@]+)?$")] = ""
+    oidc_issuer: Annotated[str, Field(pattern=r"^(https://\S+|http://(localhost|127\.0\.0\.1)(:\d+)?(/\S*)?)?$")] = ""
+    oidc_client_id: str = ""
+    oidc_client_secret: Annotated[str, Field(repr=False)] = ""
+    oidc_name: str = "your organisation"
 
     @property
     def url(self) -> str:
         """The database's URL."""
         return self.database_url or f"sqlite:///{(self.data / 'unisequa.sqlite3').absolute()}"
+
+    def secure(self, scheme: str) -> bool:
+        """Whether cookies go over HTTPS only, and browsers are told to come by nothing else."""
+        return scheme == "https" if self.secure_cookies is None else self.secure_cookies
+
+    @property
+    def sends_mail(self) -> bool:
+        """Whether mail can leave, with links that lead here."""
+        return bool(self.smtp_url and self.mail_from and self.address)
+
+    @property
+    def signs_in_elsewhere(self) -> bool:
+        """Whether people can sign in by another sign-in of the house."""
+        return bool(self.oidc_issuer and self.oidc_client_id)
 
     def day(self) -> dt.date:
         """Today."""
@@ -49,11 +95,14 @@ class Settings(BaseSettings):
         """The key that signs session cookies, made once and kept in the data folder."""
         path = self.data / "secret"
         if not path.exists():
-            self.data.mkdir(parents=True, exist_ok=True)
+            self.data.mkdir(mode=0o700, parents=True, exist_ok=True)
             mine = path.with_name(f"secret.{secrets.token_hex(8)}")
             with os.fdopen(os.open(mine, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w") as file:
                 file.write(secrets.token_urlsafe(48))
             with suppress(FileExistsError):  # another worker was first: its key is everybody's
                 os.link(mine, path)
             mine.unlink()
-        return path.read_text().strip()
+        secret = path.read_text().strip()
+        if len(secret) < SHORTEST_SECRET:
+            raise StoreError(f"{path} holds no secret of {SHORTEST_SECRET} characters; remove it, and one is made anew")
+        return secret

@@ -16,13 +16,15 @@ from unisequa.actions.checking import check_data
 from unisequa.actions.runs.crew import fill_role
 from unisequa.actions.runs.seeing import list_runs
 from unisequa.actions.runs.shifts import apply_shift, take_back
-from unisequa.actions.runs.work import act_on_task
+from unisequa.actions.runs.work import Deed, act_on_tasks
 from unisequa.core.errors import ActionError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import AddLink, Close, Done, Drop, Edit, Fix, Move, MoveAnchor, NotDone, RemoveLink
+from unisequa.core.shift.mending import mending
 from unisequa.core.terms import FINISHED
-from unisequa.core.work.outlook import outlook
-from unisequa.core.work.task_states import days_late, unfinished_before
+from unisequa.core.work.readiness import readiness
+from unisequa.core.work.task_states import days_late
+from unisequa.store.lists import outlook_of
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.tables import Run
@@ -64,7 +66,9 @@ def anything(site: Site, chance: random.Random) -> None:
         match chance.randrange(7):
             case 0 | 1 | 2:
                 act: Any = chance.choice(["begin", "finish", "finish", "sign off", "send back", "drop", "reopen"])
-                act_on_task(session, ada, run, chance.choice(KEYS), act, TODAY, confirmed=True)
+                keys = chance.sample(KEYS, chance.choice([1, 1, 2]))
+                day = TODAY - dt.timedelta(days=chance.choice([0, 0, 1, 4]))
+                act_on_tasks(session, ada, run, Deed(act, keys, day, "so", confirmed=True), TODAY)
             case 3 | 4:
                 row = run_by_id(session, run)
                 assert row
@@ -86,8 +90,9 @@ def kept_as_it_is(site: Site, run: Run, plan: Plan, day: dt.date) -> None:
     assert summary.done(today) == sum(plan.tasks[i].state in FINISHED for i in leaves)
     assert summary.late(today) == sum(days_late(plan, i) > 0 for i in range(len(plan.tasks)))
     assert summary.ends == (reach[1] if reach else None)
-    if not any(row.counts_on for row in run.tasks):
-        assert summary.outlook(today) == outlook(plan)
+    if day == TODAY:
+        stands = outlook_of(run, plan, readiness(plan), mending(plan))
+        assert summary.standing(today)[0] == stands.standing
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -103,10 +108,13 @@ def test_what_lists_say_is_what_the_tasks_say(seed: int, tmp_path: Path) -> None
                 day = TODAY + dt.timedelta(days=ahead)
                 kept_as_it_is(site, run, plan_of(run, day), day)
             people = {member.role: member.person_id for member in run.crew}
-            plan = plan_of(run, TODAY, by_itself=False)
-            for i, row in enumerate(run.tasks):
-                assert row.person_id == people.get(row.role or "")
-                assert row.open_before == len(unfinished_before(plan, i))
+            for ahead in (0, 1, 3, 9):  # what is kept says on every later day what the plan says
+                day = TODAY + dt.timedelta(days=ahead)
+                plan = plan_of(run, day)
+                for i, (row, state) in enumerate(zip(run.tasks, readiness(plan).states, strict=True)):
+                    assert row.person_id == (None if plan.is_parent(i) else people.get(row.role or ""))
+                    if not plan.is_parent(i) and row.state == "waiting" and state != "done":
+                        assert (row.ready_on is not None and row.ready_on <= day) == (state == "ready")
     site.store.engine.dispose()
 
 
@@ -118,5 +126,5 @@ def test_what_is_no_longer_so_is_told(tmp_path: Path) -> None:
         next(row for row in run.tasks if row.key == "part").state = "done"
     with site.store.reading() as session:
         told = list(check_data(session, TODAY))
-    assert any("rest: open_before is 1, and should be 0" in line for line in told)
+    assert any(f"rest: ready_on is None, and should be {dt.date(2026, 6, 2)}" in line for line in told), told
     assert any("summary is not what the tasks say" in line for line in told)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,33 +13,34 @@ from tests.plans import dates, document, step
 from tests.site import TODAY, Site, make_site
 from unisequa.actions.runs import shifts
 from unisequa.actions.runs.crew import fill_role
-from unisequa.actions.runs.life import set_run_state
+from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import task_of
 from unisequa.actions.runs.start import Choices, rehearse, start_run
-from unisequa.actions.runs.work import act_on_task
+from unisequa.actions.runs.work import Deed, act_on_task, act_on_tasks
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Wait
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.shift.edits import Window
-from unisequa.core.work.task_states import shown_state
+from unisequa.core.work.readiness import readiness
 from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
-from unisequa.store.tables import HistoryRow, Person, Run
+from unisequa.store.tables import HistoryRow, Person, Run, Team
 from unisequa.store.waits import AwaitedElsewhere
 
 
 def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:
     with site.store.writing() as session:
-        act_on_task(session, site.person(who), site.run, key, what, TODAY, **more)
+        act_on_tasks(session, site.person(who), site.run, Deed(what, [key], **more), TODAY)
 
 
 def states(site: Site) -> dict[str, str]:
     with site.store.reading() as session:
         plan = plan_of(run_by_id(session, site.run), TODAY)
-        return {task.key: shown_state(plan, i) for i, task in enumerate(plan.tasks)}
+        return {task.key: state for task, state in zip(plan.tasks, readiness(plan).states, strict=True)}
 
 
 def test_a_run_keeps_the_dates_that_were_shown_before_it_was_started(site: Site) -> None:
@@ -161,7 +163,7 @@ def test_every_act_is_written_down_with_who_and_when(site: Site) -> None:
 
 def test_a_run_on_hold_is_not_worked_on(site: Site) -> None:
     with site.store.writing() as session:
-        set_run_state(session, site.person("Ada"), site.run, "on hold")
+        set_run_state(session, site.person("Ada"), site.run, Becoming("on hold", "so", drop_open=True), TODAY)
     with pytest.raises(Refused, match="on hold"):
         act(site, "Bela", "draft", "begin")
 
@@ -205,7 +207,7 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
     with site.store.reading() as session:
         found = run_by_id(session, run)
         assert printed and found.tasks[0].start_on and found.tasks[0].start_on > printed
-        assert shown_state(plan_of(found, TODAY), 0) == "waiting"
+        assert readiness(plan_of(found, TODAY)).states[0] == "waiting"
     with site.store.writing() as session, pytest.raises(Refused, match=f"waits for Print of {name}"):
         act_on_task(session, site.person("Bela"), run, "pack", "finish", TODAY)
     for key, who in (("draft", "Bela"), ("check", "Cleo")):
@@ -213,13 +215,15 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
     act(site, "Ada", "check", "sign off")
     act(site, "Bela", "print", "finish")
     with site.store.reading() as session:
-        assert shown_state(plan_of(run_by_id(session, run), TODAY), 0) == "ready"
+        assert readiness(plan_of(run_by_id(session, run), TODAY)).states[0] == "ready"
+        assert run_by_id(session, run).tasks[0].ready_on is not None  # kept with the act in the other run
     with site.store.writing() as session:  # a draft with another name is still the same template
         edit_draft(session, site.person("Ada"), site.template, lambda t: t.model_copy(update={"name": "Newsletter"}))
     with site.store.reading() as session:
         assert plan_of(run_by_id(session, run), TODAY).tasks[0].waits[0].run == name
         printing = WAIT.model_copy(update={"template": "Newsletter", "step": "print"})
-        finishes = [AwaitedElsewhere(session, [printing], TODAY, slots)(printing, go).finish for slots in (1, 1440)]
+        ids = {"newsletter": site.template}
+        finishes = [AwaitedElsewhere(session, [printing], ids, TODAY, n)(printing, go).finish for n in (1, 1440)]
         assert finishes[0] and finishes[1] == finishes[0] * 1440
     alone = mailing(site, go + dt.timedelta(days=1))
     with site.store.reading() as session:
@@ -247,9 +251,10 @@ def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Sit
         row.facts = {"copies": 12}
         bring_up(row, TODAY)
     with site.store.reading() as session:
-        awaited = AwaitedElsewhere(session, [WAIT], TODAY + dt.timedelta(days=3))(WAIT, TODAY)
+        ids = {name_key(WAIT.template): run_by_id(session, run).edition.template_id}
+        awaited = AwaitedElsewhere(session, [WAIT], ids, TODAY + dt.timedelta(days=3))(WAIT, TODAY)
         assert awaited.done and awaited.run == "Mailing"
-        assert not AwaitedElsewhere(session, [WAIT], TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
+        assert not AwaitedElsewhere(session, [WAIT], ids, TODAY + dt.timedelta(days=2))(WAIT, TODAY).done
     # done on a Wednesday: Thursday and Friday pass without an objection, so it is signed off on Saturday
     assert [state(day) for day in (0, 1, 2, 3)] == ["in review", "in review", "in review", "done"]
 
@@ -264,13 +269,19 @@ def test_a_task_reopened_or_sent_back_is_no_longer_done_by_anybody(site: Site) -
     act(site, "Bela", "draft", "finish")
     assert row("draft") == ("done", True, True, site.people["Bela"])
     act(site, "Cleo", "check", "finish")
-    act(site, "Ada", "check", "send back")
+    act(site, "Ada", "check", "send back", why="The second page is missing")
     assert row("check") == ("under way", False, False, None)
-    act(site, "Ada", "draft", "reopen")
+    act(site, "Ada", "draft", "reopen", confirmed=True)
     assert row("draft") == ("waiting", False, False, None)
     with site.store.reading() as session:
         told = [one.text for one in session.query(HistoryRow).filter_by(run_id=site.run).order_by(HistoryRow.id)]
-        assert told[-5:] == ["Draft: begun", "Draft: done", "Check: done", "Check: sent back", "Draft: reopened"]
+        assert told[-5:] == [
+            "Draft: begun",
+            "Draft: done",
+            "Check: done",
+            "Check: sent back: The second page is missing",
+            "Draft: reopened",
+        ]
         assert run_by_id(session, site.run).version == 6
 
 
@@ -352,3 +363,21 @@ def test_a_run_keeps_ties_windows_and_what_it_does_on_a_finish(site: Site) -> No
         assert plan_of(run, TODAY).read(2 * n) == (dt.date(2026, 6, 22).toordinal(),) * 2
         shifts.take_back(session, ada, started, number, TODAY)
         assert plan_of(run, TODAY).phases == shown.phases
+
+
+def test_roles_are_filled_by_their_rules_unless_somebody_is_chosen(site: Site) -> None:
+    rules = [("keeper", {}), ("subject", {}), ("manager", {}), ("team", {"team": "press"}), ("ask", {})]
+    roles = [{"key": f"by-{by}", "label": by.title(), "fill": {"by": by, **more}} for by, more in rules]
+    steps = [step(by, 1, 0, role=f"by-{by}") for by, _ in rules]
+    with site.store.writing() as session:
+        session.add(Team(id=1, name="Press"))
+        session.get_one(Person, site.people["Bela"]).manager_id = site.people["Cleo"]
+        ada = site.person("Ada")
+        made = keep_template(session, ada, read_template(document(steps, name="Joiner", roles=roles)), released=True)
+        choices = Choices(anchors={"go": TODAY}, subject="bela")
+        run = start_run(session, ada, made.template_id, None, choices, TODAY)
+        crew = {member.role[3:]: member.name for member in run_by_id(session, run).crew}
+        assert crew == {"keeper": "Ada", "subject": "Bela", "manager": "Cleo", "team": "Press", "ask": ""}
+        with pytest.raises(Refused) as caught:
+            start_run(session, ada, made.template_id, None, replace(choices, crew={"by-ask": "team 9"}), TODAY)
+    assert set(caught.value.faults) == {"crew.by-ask"}

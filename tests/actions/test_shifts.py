@@ -10,7 +10,7 @@ from tests.plans import dates, day
 from tests.site import TODAY, Site
 from unisequa.actions.history import of_run
 from unisequa.actions.runs import shifts
-from unisequa.actions.runs.life import set_run_state
+from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.work import act_on_task
 from unisequa.core.errors import NotAllowed, NotThere, Refused, Stale
 from unisequa.core.shift.edits import AddLink, Close, Drop, Duration, Edit, Fix, Free, Move, MoveAnchor, RemoveLink
@@ -153,7 +153,7 @@ def test_taking_back_is_asked_counted_and_told(site: Site) -> None:
 def test_a_run_that_is_over_is_not_shifted(site: Site) -> None:
     number = apply(site, Move("draft", day("2026-06-08")))
     with site.store.writing() as session:
-        set_run_state(session, site.person("Ada"), site.run, "finished")
+        set_run_state(session, site.person("Ada"), site.run, Becoming("finished", "so", drop_open=True), TODAY)
     with pytest.raises(Refused, match="The run is finished; its dates no longer change"):
         apply(site, Move("draft", day("2026-06-09")))
     with pytest.raises(Refused, match="The run is finished"):

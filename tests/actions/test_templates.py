@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -22,14 +21,17 @@ from unisequa.actions.templates.sheet import see_sheet
 from unisequa.core.design import editing
 from unisequa.core.design.rows import Line, Place, insert
 from unisequa.core.documents.checks import read_template
-from unisequa.core.documents.template import Template
+from unisequa.core.documents.template import Attachment, Template
 from unisequa.core.errors import NotAllowed, NotThere, Refused
-from unisequa.store.documents import template_of, template_of_run
+from unisequa.store.documents import template_of
+from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.tables import Leave, Person
 from unisequa.web.template.view import as_sent
 
 TODAY = dt.date(2026, 6, 3)
+
+A_FILE = Attachment(name="a.txt", sha256="0" * 64, size=1)
 
 
 def edit(site: Site, change: Callable[[Template], Template], who: str = "Ada") -> None:
@@ -263,7 +265,7 @@ def test_a_template_made_of_a_run_goes_into_its_draft_or_becomes_a_new_one(site:
 
 def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
     from unisequa.actions.templates.rehearsals import Rehearsal, rehearsed
-    from unisequa.core.documents.includes import Library
+    from unisequa.store.linked import Linked
 
     with site.store.writing() as session:
         session.add(
@@ -271,7 +273,7 @@ def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
         )
     with site.store.reading() as session:
         ask = lambda **more: rehearsed(  # noqa: E731
-            session, read_template(job()), Library(), Rehearsal.model_validate(more), TODAY
+            session, site.person("Ada"), read_template(job()), Linked(), Rehearsal.model_validate(more), TODAY
         )
         assert ask().faults == {
             "anchors.go": '"Go" is required; give its date', "facts.number": '"Number" is required; fill it in',
@@ -279,7 +281,7 @@ def test_a_rehearsal_knows_who_is_away_and_what_is_missing(site: Site) -> None:
         assert "is no date" in ask(anchors={"go": "soon"}).faults["anchors.go"]
         draft = editing.change_step(read_template(job()), "print", title="Print for {{ nobody }}")
         given = Rehearsal(anchors={"go": "8 jun"}, facts={"number": "3"})
-        plan = rehearsed(session, draft, Library(), given, TODAY).plan
+        plan = rehearsed(session, site.person("Ada"), draft, Linked(), given, TODAY).plan
         assert plan and [task.title for task in plan.tasks][2] == "Print for ‹ nobody ›"
         found = ask(anchors={"go": "8 jun"}, facts={"number": "3"}, crew={"writer": str(site.people["Bela"])})
         assert [w.text for w in found.warnings if w.kind == "away"] == ["Draft: Bela is away Mon 8 – Tue 9 Jun"]
@@ -297,7 +299,7 @@ ACTS: dict[str, tuple[str, Callable[[Any, Any, Site], Any]]] = {
     "open": ("own", lambda s, who, site: rights.open_to(s, who, site.template, "look")),
     "give": ("own", lambda s, who, site: rights.give_right(s, who, site.template, site.people["Cleo"], "edit")),
     "hand over": ("own", lambda s, who, site: rights.hand_over(s, who, site.template, site.people["Cleo"])),
-    "attach": ("edit", lambda s, who, site: files.attach(s, who, Path("."), site.template, "draft", "a.txt", b"x")),
+    "attach": ("edit", lambda s, who, site: files.attach(s, who, site.template, "draft", A_FILE)),
     "see": ("look", lambda s, who, site: templates.shown_template(s, who, site.template)),
     "editions": ("look", lambda s, who, site: editions.see_editions(s, who, site.template)),
     "copy": ("look", lambda s, who, site: templates.duplicate(s, who, site.template)),

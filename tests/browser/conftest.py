@@ -15,6 +15,7 @@ import uvicorn
 from playwright.sync_api import Page, expect
 
 from tests.site import Site, make_site
+from unisequa.store.tables import Person
 
 expect.set_options(timeout=10_000)  # a machine at work on something else is slow, not wrong
 
@@ -28,6 +29,8 @@ def browser_type_launch_args() -> dict[str, Any]:
 def address(tmp_path: Path) -> Iterator[str]:
     """A demo site served on a free port of this machine."""
     site = make_site(tmp_path, demo=True)
+    with site.store.writing() as session:
+        session.get(Person, site.people["Ada"]).administrator = True
     yield from serve(site)
     site.store.engine.dispose()
 
@@ -57,8 +60,10 @@ def ada(page: Page, address: str) -> Iterator[Page]:
     )
     page.set_viewport_size({"width": 1280, "height": 800})
     page.set_default_timeout(10_000)
+    page.set_default_navigation_timeout(30_000)
     page.goto(f"{address}/sign-in")
     page.get_by_role("button", name="Ada").click()
-    page.wait_for_url("**/runs")
+    page.wait_for_url(f"{address}/")
+    page.goto(f"{address}/runs")
     yield page
     assert errors == []

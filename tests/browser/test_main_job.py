@@ -158,8 +158,8 @@ def test_a_task_is_finished_only_after_what_it_waits_for(ada: Page) -> None:
     open_run(ada)
     ada.locator('.row[data-k="check"]').click()
     panel = ada.get_by_label("Selected task")
-    panel.get_by_role("button", name="Done").click()
-    expect(panel).to_contain_text("Check waits for Draft, which is not done. Finish that first.")
+    expect(panel).to_contain_text("Begin and Done: it waits for Draft.")
+    expect(panel.get_by_role("button", name="Done")).to_have_count(0)
     panel.get_by_role("button", name="Draft").click()
     expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
     panel.get_by_role("button", name="Done").click()
@@ -205,9 +205,19 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
         pytest.skip("axe-core comes with Node's packages, which are not here")
     ada.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
     ada.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
-    pages = ["/runs", "/library", "/runs/1?task=check", "/runs/1?view=list", "/runs/1?view=crew", "/runs/1?view=facts"]
+    pages = ["/", "/?view=waiting", "/runs", "/library", "/runs/1?task=check", "/runs/1?view=list"]
+    pages += ["/runs/1?view=crew", "/runs/1?view=facts"]
     pages += ["/runs/1?view=history", "/templates/1", "/templates/1?step=check", "/start/1"]
-    pages += ["/templates/1/editions", "/import", "/runs/1/template"]
+    pages += [
+        "/templates/1/editions",
+        "/import",
+        "/runs/1/template",
+        "/account",
+        "/account/second-factor",
+        "/people",
+        "/people/2",
+    ]
+    pages += ["/teams", "/positions", "/calendars", "/calendars/1"]
     for path in pages:
         ada.goto(address + path)
         violations(ada, path)
@@ -253,3 +263,32 @@ def test_an_act_leaves_the_field_where_it_was_scrolled_to(ada: Page) -> None:
     expect(ada.get_by_label("Selected task").get_by_role("button", name="Reopen")).to_be_visible()
     ada.wait_for_timeout(300)
     assert ada.evaluate(left) == scrolled
+
+
+def test_many_are_chosen_and_worked_on_at_once_and_the_address_keeps_the_look(ada: Page, address: str) -> None:
+    ada.goto(f"{address}/runs/1?view=list")
+    ada.locator('select[name="show"]').select_option("open")
+    ada.wait_for_url("**show=open**")
+    ada.get_by_label("Choose Draft").check()
+    ada.get_by_label("Choose Print").check()
+    bar = ada.locator("#many")
+    expect(bar).to_contain_text("2 chosen")
+    bar.get_by_role("button", name="Done").click()
+    expect(ada.locator("#toast")).to_contain_text("Print waits for Check, which is not done")
+    expect(bar).to_contain_text("2 chosen")
+    bar.get_by_label("Hand them to").select_option("Cleo")
+    bar.get_by_role("button", name="Hand over").click()
+    expect(ada.locator("#toast")).to_contain_text("2 tasks handed to Cleo")
+    expect(ada.locator('tr[data-k="print"]')).to_contain_text("Cleo")
+    expect(bar).to_be_hidden()
+    ada.get_by_role("link", name="Sheet").click()
+    ada.wait_for_url("**show=open**")
+    ada.locator('.row[data-k="draft"]').focus()
+    ada.keyboard.press("x")
+    ada.locator('.row[data-k="party"]').click(modifiers=["Control"])
+    bar.get_by_role("button", name="Shift").click()
+    expect(ada.locator("#tray")).to_contain_text("Moves 3 tasks")
+    for view in ("board", "month"):
+        ada.goto(f"{address}/runs/1?view={view}")
+        ada.locator('[data-open="draft"]').first.click()
+        expect(ada.get_by_label("Selected task").get_by_role("heading", name="Draft")).to_be_visible()

@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.drawn_documents import cases
+from tests.examples import dear
 from tests.plans import document, step
 from tests.test_cli import run
 from unisequa.core.documents.calendar import CalendarDocument
@@ -107,6 +108,7 @@ def test_a_broken_template_or_calendar_gets_a_plan_or_faults(data: Any, case: An
         json.dumps(plan_document(found))
 
 
+@dear
 @given(st.data(), cases(most=5), st.booleans())
 def test_a_broken_plan_gets_a_cascade_or_faults(data: Any, case: Any, minute: bool) -> None:
     from unisequa.core.shift.cascade import MODES, cascade

@@ -14,6 +14,7 @@ import yaml
 from hypothesis import assume, given
 
 from tests.core.drawn_documents import cases
+from tests.examples import dear
 from tests.plans import step, template
 from unisequa.core.design.step_table import CellFault, guess, read_rows
 from unisequa.core.documents.checks import read_template
@@ -41,6 +42,7 @@ def test_steps_written_out_are_read_back_unchanged(name: str) -> None:
     assert read_template(read_bytes(write_yaml(found.written()).encode(), yaml_file=True)) == found
 
 
+@dear
 @given(cases())
 def test_any_template_comes_back_from_its_table(case: Any) -> None:
     try:

@@ -26,7 +26,8 @@ def routes(site: Site, method: str) -> list[str]:
 def filled(site: Site, path: str, **more: Any) -> str:
     """A route's path with something that is there in place of each of its parts."""
     values = {
-        "template_id": site.template, "run_id": site.run, "key": "draft", "number": 1, "what": "retire",
+        "template_id": site.template, "person_id": 1, "team_id": 1, "position_id": 1,
+        "calendar_id": 1, "run_id": site.run, "key": "draft", "number": 1, "what": "retire",
         "token": "nothing", "digest": "0" * 64, "form": "csv", **more,
     }  # fmt: skip
     for name, value in values.items():

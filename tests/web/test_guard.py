@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+import http.client
 import re
+import socket
+import threading
+import time
 from pathlib import Path
 
 import pytest
+import uvicorn
+from fastapi.testclient import TestClient
 
-from tests.site import PASSWORD, Site, make_site
+from tests.site import PASSWORD, TODAY, Site, make_site
+from tests.store.serving import free_port, wait_for
 from tests.web.routes import addresses
+from unisequa.core.errors import StoreError
+from unisequa.settings import Settings
+from unisequa.web.app import create_app
 from unisequa.web.errors import HEADERS
+from unisequa.web.patience import Patient
 
 
 def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
@@ -23,7 +34,7 @@ def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
 def test_every_page_and_change_asks_for_signing_in(site: Site) -> None:
     browser = site.client()
     browser.client.follow_redirects = False
-    open_to_all = {"/sign-in", "/sign-out"}
+    open_to_all = {"/sign-in", "/sign-in/code", "/sign-out", "/forgotten", "/reset/nothing", "/healthz", "/readyz"}
     for path in {*addresses(site)} - open_to_all:
         answer = browser.get(path)
         assert answer.status_code == 303 and answer.headers["location"].startswith("/sign-in"), path
@@ -102,8 +113,8 @@ def test_signing_in_goes_back_to_where_one_was_but_never_to_another_site(site: S
     browser = site.client()
     for back, goes in (
         (f"/runs/{site.run}", f"/runs/{site.run}"),
-        ("//evil.example.org", "/runs"),
-        ("https://x", "/runs"),
+        ("//evil.example.org", "/"),
+        ("https://x", "/"),
     ):
         browser.get(f"/sign-in?back={back}")
         browser.client.follow_redirects = False
@@ -124,7 +135,7 @@ def test_sample_people_are_offered_by_the_demo_and_never_by_a_real_data_folder(s
     shown = make_site(tmp_path / "demo", demo=True)
     sample = shown.client()
     assert "look around" in sample.get("/sign-in").text
-    assert sample.post("/sign-in", {"sample": str(shown.people["Ada"])}).url.path == "/runs"
+    assert sample.post("/sign-in", {"sample": str(shown.people["Ada"])}).url.path == "/"
     shown.store.engine.dispose()
 
 
@@ -143,7 +154,7 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
 
     monkeypatch.setattr("unisequa.actions.runs.seeing.list_runs", lambda session, actor: 1 / 0)
     browser = site.client()
-    browser.client = TestClient(site.app, raise_server_exceptions=False)
+    browser.client = TestClient(site.app, raise_server_exceptions=False, base_url="http://localhost")
     browser.get("/sign-in")
     browser.post("/sign-in", {"email": "ada@example.org", "password": PASSWORD})
     page = browser.get("/runs")
@@ -168,3 +179,82 @@ def test_what_is_not_there_says_so(path: str, site: Site) -> None:
 def test_too_much_is_refused_before_it_is_read(site: Site) -> None:
     browser = site.client("Ada")
     assert browser.post("/library", {"name": "x" * 5_000_000}).status_code == 413
+
+
+def test_only_its_own_names_are_answered_and_what_watches_it_needs_no_sign_in(site: Site, tmp_path: Path) -> None:
+    browser = site.client()
+    assert browser.get("/sign-in", headers={"host": "evil.example"}).status_code == 400
+    assert browser.get("/sign-in", headers={"host": "localhost:8000"}).status_code == 200
+    assert [browser.get(path).text for path in ("/healthz", "/readyz")] == ["ok", "ok"]
+    assert len({browser.get("/healthz").headers["x-request-id"] for _ in range(3)}) == 3
+
+
+def test_a_short_secret_is_refused(tmp_path: Path) -> None:
+    (tmp_path / "secret").write_text("short")
+    with pytest.raises(StoreError, match="holds no secret"):
+        Settings(data=tmp_path).secret()
+
+
+def test_below_a_path_of_another_site_every_address_leads_there(tmp_path: Path) -> None:
+    """Whether the proxy takes the path off or passes it on; what somebody wrote is not taken for an address."""
+    site = make_site(tmp_path)
+    app = create_app(Settings(data=tmp_path, today=TODAY, root_path="/house/plan"))
+    client = TestClient(app, base_url="http://localhost", follow_redirects=False)
+    away = client.get("/house/plan/runs")
+    assert away.headers["location"] == "/house/plan/sign-in?back=/runs"
+    token = re.search(r'data-csrf="(\w+)"', client.get("/house/plan/sign-in").text)[1]  # type: ignore[index]
+    form = {"email": "ada@example.org", "password": PASSWORD, "csrf": token, "back": "/library"}
+    assert client.post("/sign-in", data=form).headers["location"] == "/house/plan/library"
+    for path in addresses(site):
+        answer = client.get("/house/plan" + path)
+        assert answer.status_code < 400 or path.startswith(("/people", "/teams", "/positions", "/reset")), path
+        if "html" in answer.headers["content-type"]:
+            assert not re.findall(r'\s(?!value|name)[a-z-]+="/(?!house/plan/)[^"]', answer.text), path
+            for linked in re.findall(r'(?:src|href)="(/house/plan/static/[^"#]+)', answer.text)[:3]:
+                assert client.get(linked).status_code == 200
+
+
+@pytest.mark.parametrize("held", ["nothing", "headers", "body"])
+def test_who_says_nothing_is_not_waited_for(tmp_path: Path, held: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Over a real connection: what stalls is ended, what is prompt is answered meanwhile and afterwards."""
+    for name in ("HEADERS_WITHIN", "PIECE_WITHIN"):
+        monkeypatch.setattr(f"unisequa.web.patience.{name}", 0.5)
+    make_site(tmp_path).store.engine.dispose()
+    app, port = create_app(Settings(data=tmp_path, today=TODAY)), free_port()
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="critical", http=Patient))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    wait_for(port)
+    head = "POST /sign-in HTTP/1.1\r\nhost: localhost\r\n"
+    rest = "content-type: application/x-www-form-urlencoded\r\ncontent-length: 9\r\n\r\na=1"
+    with socket.create_connection(("127.0.0.1", port), 5) as slow:
+        slow.sendall({"nothing": "", "headers": head, "body": head + rest}[held].encode())
+        prompt = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
+        for _ in range(3):
+            prompt.request("GET", "/healthz", headers={"host": "localhost"})
+            assert prompt.getresponse().read()
+        slow.settimeout(10)
+        answer = b"".join(iter(lambda: slow.recv(4096), b""))
+        assert (b" 408 " in answer) == (held == "body")
+        time.sleep(0.6)
+        prompt.request("GET", "/healthz", headers={"host": "localhost"})  # an idle connection lasts longer than that
+        assert prompt.getresponse().status == 200
+    server.should_exit = True
+    thread.join(10)
+    app.state.store.engine.dispose()
+
+
+def test_behind_tls_cookies_are_secure_without_being_told(tmp_path: Path) -> None:
+    make_site(tmp_path).store.engine.dispose()
+    app = create_app(Settings(data=tmp_path, today=TODAY))
+    plain = TestClient(app, base_url="http://localhost").get("/sign-in")
+    assert "Secure" not in plain.headers["set-cookie"] and "strict-transport-security" not in plain.headers
+    client = TestClient(app, base_url="https://localhost", follow_redirects=False)
+    page = client.get("/sign-in")
+    assert page.headers["set-cookie"].startswith("__Host-") and "Secure" in page.headers["set-cookie"]
+    assert page.headers["strict-transport-security"].startswith("max-age=")
+    token = re.search(r'data-csrf="(\w+)"', page.text)[1]  # type: ignore[index]
+    form = {"email": "ada@example.org", "password": PASSWORD, "csrf": token}
+    assert client.post("/sign-in", data=form).headers["location"] == "/"
+    assert client.get("/runs").status_code == 200
+    app.state.store.engine.dispose()

@@ -91,7 +91,7 @@ def test_the_panel_says_why_and_shows_instructions_without_their_scripts(site: S
     answer = site.client("Ada").get(f"/runs/{site.run}/tasks/draft", headers={"hx-request": "true"})
     assert "0 working days" not in answer.text
     assert "on Go (Mon 1 Jun) → Mon 1 Jun" in words(answer.text)
-    assert "☐ spell-check" in answer.text and "<script" not in answer.text
+    assert '<input type="checkbox" data-box="0"> <span>spell-check' in answer.text and "<script" not in answer.text
 
 
 def test_the_list_comes_as_csv_that_no_spreadsheet_takes_for_a_formula(site: Site) -> None:

@@ -19,7 +19,7 @@ from unisequa.actions.templates.rights import give_right
 from unisequa.core.design.editing import change_step
 from unisequa.core.documents.checks import read_template
 from unisequa.core.shift.edits import Move
-from unisequa.store.tables import Calendar, Person
+from unisequa.store.tables import Calendar, Person, Position, Team
 
 
 def large(folder: Path, size: int) -> Site:
@@ -37,7 +37,9 @@ def large(folder: Path, size: int) -> Site:
     ada = site.person("Ada")
     with site.store.writing() as session:
         for i in range(size):
-            session.add(Person(name=f"Person {i}", email=f"p{i}@example.org", password_hash="-"))
+            person = Person(name=f"Person {i}", email=f"p{i}@example.org", password_hash="-", manager_id=1)
+            person.position = Position(name=f"Position {i}")
+            session.add(Team(name=f"Team {i}", members=[person, session.get(Person, site.people["Bela"])]))
             session.add(Calendar(name=f"house {i}", document={"format": "unisequa-calendar/1", "name": f"house {i}"}))
             other = keep_template(session, ada, read_template(document([step("a")], name=f"Other {i}")), released=True)
             start_run(session, ada, other.template_id, None, Choices(anchors={"go": dt.date(2026, 6, 1)}), TODAY)
@@ -60,6 +62,8 @@ def asked(site: Site, size: int) -> dict[str, int]:
     def _count(*args: Any) -> None:
         counted.append(args[2])
 
+    with site.store.writing() as session:
+        session.get(Person, site.people["Ada"]).administrator = True
     browser = site.client("Ada")
     with_includes = size + 2
     extra = [f"/templates/{with_includes}", f"/templates/{with_includes}/panel?k=s0", f"/start/{with_includes}"]

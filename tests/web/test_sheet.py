@@ -7,13 +7,15 @@ import json
 from typing import Any
 
 from tests.plans import day, plan, step
-from unisequa.actions.runs.seeing import RunSeen
+from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import consider
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.documents.template import DayLabel, Phase, Template
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Done, Drop, Edit, Move
+from unisequa.core.work.readiness import readiness
+from unisequa.core.work.summary import RunSummary
 from unisequa.web.drawing.scale import Field, days_off, field_of
 from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
 
@@ -24,9 +26,19 @@ def sheet(found: Plan, *edits: Edit, labels: tuple[DayLabel, ...] = ()) -> RunSh
     """The sheet of a run that stands as a plan says, with a shift considered."""
     phases = (Phase(key="p", label="P"), Phase(key="empty", label="Empty"))
     job = Template(name="Job", phases=phases, day_labels=labels)
+    tasks = {
+        task.key: TaskSeen(
+            key=task.key, title=task.title, phase=task.phase, role=task.role, kind="todo", state=task.state,
+            instructions="", links_out=(), effort=None, may_skip=False, sign_off_role=None, sign_off=None,
+            may_work=True, may_sign_off=False, gate="bar", who="", person_id=None, given=False, mine=False,
+            of_team=False, in_team=False, checked=frozenset(),
+        )
+        for task in found.tasks
+    }  # fmt: skip
     run = RunSeen(
-        1, "Run", "", "live", 1, "Ada", 1, 1, "Job", job, found, {}, (), {}, None,
-        may_change=True, may_edit_template=False,
+        1, "Run", "", "live", 1, "Ada", 1, 1, "Job", job, found, tasks, (), {}, None, may_change=True,
+        may_edit_template=False, ready=readiness(found), summary=RunSummary(), baseline=None, deputies=(),
+        follow="ask", keeper_id=1, may_state=True, may_comment=False, was_live=True,
     )  # fmt: skip
     return run_sheet(consider(run, edits))
 

@@ -216,12 +216,14 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     site.template = int(str(made.url).rpartition("/")[2])
     sheet = Sheet(site, "Cleo")
     sheet.edit(op="insert", text="Party", where={"phase": ""})
-    refused = sheet.edit(op="add", part="includes", label="Issue of the bulletin")
-    assert refused.status_code == 422 and sheet.browser.get(f"{sheet.path}/file").json().get("includes") is None
-    waiting = sheet.edit(op="set", keys=["party"], field="waits_for", value="Issue of the bulletin: print")
-    assert waiting.status_code == 422 and "is not open to you" in waiting.json()["error"]["message"]
-    columns = sheet.edit(op="column", keys=["party"], field="waits_for", values=["Issue of the bulletin: print"])
-    assert columns.status_code == 422 and "is not open to you" in columns.json()["error"]["message"]
+    for name in ("Issue of the bulletin", "Never there"):  # what is hidden is answered as what is not there
+        refused = sheet.edit(op="add", part="includes", label=name)
+        assert refused.status_code == 422 and f'No template "{name}"' in refused.json()["error"]["message"]
+    assert sheet.browser.get(f"{sheet.path}/file").json().get("includes") is None
+    assert sheet.edit(op="set", keys=["party"], field="waits_for", value="Issue of the bulletin: print").is_success
+    findings = sheet.edit(op="set", keys=["party"], field="title", value="Feast").text
+    assert "Issue of the bulletin" in findings
+    sheet.edit(op="set", keys=["party"], field="waits_for", value="")
     for page in (f"{sheet.path}/panel?k=party", f"{sheet.path}/setup", f"{sheet.path}/awaitable"):
         assert "bulletin" not in sheet.browser.get(page).text
     content = document([], name="Copy", includes=[{"key": "b", "template": "Issue of the bulletin"}])
@@ -229,7 +231,7 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     files = {"file": ("copy.json", json.dumps(content).encode())}
     brought = browser.client.post("/import", data={"csrf": browser.token}, files=files)
     answer = browser.post(brought.url.path, {"act": "make", "template": "Copy"})
-    assert answer.status_code == 422 and "is not open to you" in words(answer.text)
+    assert answer.is_success and "spell-check" not in answer.text and "Print" not in answer.text
 
 
 def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(site: Site) -> None:

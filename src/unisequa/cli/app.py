@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from typing import NoReturn
+from typing import Annotated, NoReturn
 
 import typer
 
@@ -14,6 +14,21 @@ app = typer.Typer(
 )
 
 
+def _version(asked: bool) -> None:
+    if asked:
+        from importlib.metadata import version
+
+        print(f"unisequa {version('unisequa')}")
+        raise typer.Exit
+
+
+@app.callback()
+def options(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="which one")] = False,
+) -> None:
+    """Plan, start and shift jobs that come again and again."""
+
+
 def main() -> None:
     """Run the command line; every fault is one line on standard error and exit status 2."""
     try:
@@ -22,6 +37,23 @@ def main() -> None:
         refuse([str(fault) for fault in error.faults])
     except UnisequaError as error:
         refuse(str(error).splitlines())
+    except ValueError as error:
+        if lines := _settings_at_fault(error):
+            refuse(lines)
+        raise
+
+
+def _settings_at_fault(error: ValueError) -> list[str]:
+    """What is wrong with the settings in the environment, a line each; nothing where the error is another."""
+    from pydantic import ValidationError
+    from pydantic_settings import SettingsError
+
+    if isinstance(error, SettingsError):
+        name = str(error).split('"')[1] if '"' in str(error) else "a setting"
+        return [f'UNISEQUA_{name.upper()}: is no JSON; a list is written ["one", "two"]']
+    if isinstance(error, ValidationError) and error.title == "Settings":
+        return [f"UNISEQUA_{str(one['loc'][0]).upper()}: {one['msg']}" for one in error.errors()]
+    return []
 
 
 def refuse(lines: list[str]) -> NoReturn:

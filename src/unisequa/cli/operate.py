@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -10,44 +14,204 @@ from unisequa.cli.app import app, refuse
 from unisequa.cli.serve import DataFolder
 from unisequa.core.errors import DocumentError, Fault
 
-
-@app.command()
-def person(
-    name: str,
-    email: str,
-    title: Annotated[str, typer.Option(help="what they do")] = "",
-    data: DataFolder = None,
-) -> None:
-    """Add somebody who can sign in; the password is asked for."""
-    from unisequa.actions.people.people import add_person
-    from unisequa.core.errors import Refused
+if TYPE_CHECKING:
     from unisequa.settings import Settings
     from unisequa.store.store import Store
 
-    settings = Settings() if data is None else Settings().model_copy(update={"data": data})
-    password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
+
+person = typer.Typer(no_args_is_help=True, help="People who can sign in.")
+app.add_typer(person, name="person")
+HERE = "the command line"
+Email = Annotated[str, typer.Argument(help="their mail address")]
+
+
+def settings_for(data: Path | None) -> Settings:
+    """The settings, with another data folder where one is named."""
+    from unisequa.settings import Settings
+
+    return Settings() if data is None else Settings().model_copy(update={"data": data})
+
+
+def open_store(data: Path | None, *, there: bool = False) -> Store:
+    """The store of a data folder; with ``there`` only if there is one already."""
+    from unisequa.store.folder import DATABASE
+    from unisequa.store.store import Store
+
+    settings = settings_for(data)
+    if there and settings.database_url is None and not (settings.data / DATABASE).exists():
+        refuse([f"--data: there is no data in {settings.data}; name the folder that the server uses"])
     store = Store(settings.url)
     store.migrate()
+    return store
+
+
+@contextmanager
+def told() -> Iterator[None]:
+    """What is refused, as faults of the command."""
+    from unisequa.core.errors import Refused
+
     try:
-        with store.writing() as session:
-            added = add_person(session, name, email, password, title)
+        yield
     except Refused as error:
         raise DocumentError([Fault(where, what) for where, what in error.faults.items()]) from None
+
+
+def _password() -> str:
+    """A password, asked for twice; where nobody can be asked, the first line of standard input."""
+    import sys
+
+    if not sys.stdin.isatty():
+        return sys.stdin.readline().rstrip("\r\n")
+    return str(typer.prompt("Password", hide_input=True, confirmation_prompt=True))
+
+
+@person.command()
+def add(
+    name: str,
+    email: str,
+    title: Annotated[str, typer.Option(help="what they do")] = "",
+    administrator: Annotated[bool, typer.Option("--administrator", help="an administrator")] = False,
+    data: DataFolder = None,
+) -> None:
+    """Add somebody who can sign in; the password is asked for. The first is an administrator."""
+    from unisequa.actions.people.accounts import add_person
+
+    password, store = _password(), open_store(data)
+    with told():
+        added = add_person(store, name, email, password, title, administrator=administrator)
     print(f"{added.name} can sign in with {added.email}")
+
+
+@person.command(name="password")
+def set_password(email: Email, data: DataFolder = None) -> None:
+    """Give somebody another password, which is asked for; their sessions end."""
+    from unisequa.actions.people import accounts
+
+    password, store = _password(), open_store(data, there=True)
+    with told():
+        with store.reading() as session:
+            whose = accounts.person_at(session, email)
+        accounts.set_password(store, whose.id, password, HERE)
+    print(f"{whose.name} has another password")
+
+
+@person.command()
+def deactivate(
+    email: Email,
+    back: Annotated[bool, typer.Option("--back", help="let them sign in again")] = False,
+    to: Annotated[str, typer.Option(help="the address of whoever takes over what they hold")] = "",
+    holding: Annotated[bool, typer.Option("--holding", help="at once, whatever they hold")] = False,
+    data: DataFolder = None,
+) -> None:
+    """Let somebody no longer sign in; what they did stays, and what they hold is handed over first."""
+    from unisequa.actions.house import people as managing
+    from unisequa.actions.people import accounts
+
+    store = open_store(data, there=True)
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        if not back and to:
+            heir = accounts.person_at(session, to)
+            given = managing.hand_over(
+                session, replace(heir, administrator=True), whose.id, heir.id, settings_for(data).day()
+            )
+            print("\n".join(given.lines()))
+        elif not (back or holding) and (held := managing.holdings(session, whose.id)):
+            refuse([f"{whose.name} {line}" for line in held.lines()] + ["name who takes over with --to ADDRESS"])
+        accounts.set_active(session, whose.id, HERE, active=back)
+    print(f"{whose.name} can {'sign in again' if back else 'no longer sign in'}")
+
+
+@person.command(name="administrator")
+def set_administrator(
+    email: Email,
+    no: Annotated[bool, typer.Option("--no", help="no longer")] = False,
+    data: DataFolder = None,
+) -> None:
+    """Make somebody an administrator."""
+    from unisequa.actions.people import accounts
+
+    store = open_store(data, there=True)
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        accounts.set_administrator(session, whose.id, HERE, administrator=not no)
+    print(f"{whose.name} is {'no longer' if no else 'now'} an administrator")
+
+
+@person.command(name="sign-out")
+def sign_out(email: Email, data: DataFolder = None) -> None:
+    """End all sessions of somebody."""
+    from unisequa.actions.people import accounts
+
+    store = open_store(data, there=True)
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        accounts.end_all_sessions(session, whose.id, HERE)
+    print(f"{whose.name} is signed out everywhere")
+
+
+@person.command(name="second-factor-off")
+def second_factor_off(email: Email, data: DataFolder = None) -> None:
+    """Ask somebody for no code any more, who has lost device and paper."""
+    from unisequa.actions.people import accounts, second_factor
+
+    store = open_store(data, there=True)
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        second_factor.take_off(session, whose.id, HERE)
+    print(f"{whose.name} signs in without a second factor")
+
+
+@person.command(name="reset-link")
+def reset_link(email: Email, data: DataFolder = None) -> None:
+    """Print a link by which somebody sets another password, once and within an hour."""
+    from unisequa.actions.people import accounts, resets
+
+    settings, store = settings_for(data), open_store(data, there=True)
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        token = resets.make(session, whose.id, HERE)
+    print(f"{(settings.address or 'http://127.0.0.1:8000').rstrip('/')}/reset/{token}")
+
+
+@app.command()
+def backup(to: Annotated[Path, typer.Argument(help="a folder that is not there yet")], data: DataFolder = None) -> None:
+    """Copy the data, the attached files and the secret, while it is served; the copy is looked over."""
+    from unisequa.store.backups import back_up
+
+    settings = settings_for(data)
+    _only_here(settings)
+    back_up(settings.data, to)
+    print(f"{settings.data} is copied to {to}")
+
+
+@app.command()
+def restore(
+    source: Annotated[Path, typer.Argument(metavar="FROM", help="what `unisequa backup` made")], data: DataFolder = None
+) -> None:
+    """Put a copy in the place of the data folder; what was there stays beside it."""
+    from unisequa.store.backups import restore as put_back
+    from unisequa.store.folder import take
+
+    settings = settings_for(data)
+    _only_here(settings)
+    if settings.data.exists():
+        take(settings.data)
+    aside = put_back(settings.data, source)
+    print(f"{source} is restored to {settings.data}" + (f"; what was there is in {aside}" if aside else ""))
+
+
+def _only_here(settings: Settings) -> None:
+    if settings.database_url is not None:
+        refuse(["UNISEQUA_DATABASE_URL: rows are kept in a server of their own; copy them with its tools (pg_dump)"])
 
 
 @app.command(name="check-data")
 def check_data(data: DataFolder = None) -> None:
     """Compare what is kept for lists with what the tasks say; status 1 where anything differs."""
     from unisequa.actions import checking
-    from unisequa.settings import Settings
-    from unisequa.store.store import Store
 
-    settings = Settings() if data is None else Settings().model_copy(update={"data": data})
-    if settings.database_url is None and not (settings.data / "unisequa.sqlite3").exists():
-        refuse([f"--data: there is no data in {settings.data}; name the folder that the server uses"])
-    store = Store(settings.url)
-    store.migrate()
+    store, settings = open_store(data, there=True), settings_for(data)
     with store.reading() as session:
         told = list(checking.check_data(session, settings.day()))
     for line in told:

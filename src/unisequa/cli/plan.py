@@ -91,6 +91,7 @@ def plan(
     given = [document]
     del document  # so that a large one does not stay beside its plan
     _print_plan(assemble(given.pop(), occasion, library), format_)
+    gc.freeze()  # the program ends here, and need not look through all it held once more
 
 
 def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library]:
@@ -103,13 +104,15 @@ def _template(path: Path, include: list[Path] | None) -> tuple[Template, Library
     def read(path: Path) -> Template:
         content = read_file(path)
         try:
-            return read_template(content)
+            return read_template(content, spent=True)
         except DocumentError as error:
             if not include:
                 raise
             raise DocumentError(Fault(f"{path.name}: {f.path}".rstrip(": "), f.message) for f in error.faults) from None
 
-    return read(path), Library((other.stem, read(other)) for other in include or [])
+    return read(path), Library(
+        ((other.stem, read(other)) for other in include or []), remedy="give its file with --include"
+    )
 
 
 def _elsewhere(finishes: Mapping[str, int]) -> Callable[[Wait, dt.date | None], Awaited]:

@@ -13,7 +13,9 @@ UnisequaError
     ├── NotThere           404: what it is about does not exist, or not for this person
     ├── NotAllowed         403: this person may not
     ├── Refused            422: what was given is at fault; carries messages by field
-    └── Stale              409: what it was made on has been changed since; carries the version it has now
+    ├── Stale              409: what it was made on has been changed since; carries the version it has now
+    ├── Busy               503: too many write at once; it can be tried again in a moment
+    └── Unwell             503: the data can be neither read nor written just now; says why
 
 Every text is meant for a person and says what, where and what to do.
 """
@@ -166,6 +168,22 @@ class Stale(ActionError):
         super().__init__(
             message or "Somebody else changed this at the same moment, so nothing of yours was saved. Look again."
         )
+
+
+class Busy(ActionError):
+    """Too many others write at this moment; ``seconds`` from now it is worth trying again."""
+
+    status = 503
+    seconds = 2
+
+    def __init__(self) -> None:
+        super().__init__("Many others are saving at this moment, so nothing of yours was saved. Try again shortly.")
+
+
+class Unwell(ActionError):
+    """The data can be neither read nor written just now, for a reason that is nobody's fault who asks."""
+
+    status = 503
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -38,3 +38,18 @@ MOST_DAYS = 36_500
 """The longest duration, lag or offset, in days: a hundred years."""
 MOST_LINKS = 1_000_000
 """Links there may be after those to parents and past what is left out have been multiplied."""
+
+BOX = r"^(\s*[-*+]) \[[ xX]\] "
+"""The mark of a box to tick at the head of a line of instructions."""
+
+LARGEST_NUMBER = 2**31 - 1
+"""The largest number that every database keeps as the id of a row."""
+
+
+def number_in(text: str) -> int:
+    """The plain number that a text is; 0 for anything else, and for what nothing here is ever numbered.
+
+    >>> number_in("12"), number_in("²"), number_in("-1"), number_in("9" * 30)
+    (12, 0, 0, 0)
+    """
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 11 and int(text) <= LARGEST_NUMBER else 0

@@ -7,9 +7,12 @@ import json
 from pathlib import Path
 from typing import Any
 
-from unisequa.actions.people.people import Actor, as_actor, hash_password
+from unisequa.actions.house import teams
+from unisequa.actions.house.people import describe
+from unisequa.actions.people.passwords import hash_password
+from unisequa.actions.people.people import Actor, as_actor
 from unisequa.actions.runs import shifts
-from unisequa.actions.runs.life import set_run_state
+from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.templates.drafts import edit_draft
@@ -42,6 +45,26 @@ PEOPLE = (
 )
 
 
+POSITIONS = {
+    "Director": "Hester Lund",
+    "Head of exhibitions": "Ines Okafor",
+    "Head of finance": "Dunstan Vale",
+    "Registrar of loans": "Maud Ferreira",
+}
+MANAGERS = {
+    "Ines Okafor": "Hester Lund",
+    "Dunstan Vale": "Hester Lund",
+    **dict.fromkeys(("Maud Ferreira", "Bao Lindqvist", "Sunniva Adeyemi", "Teo Marchetti"), "Ines Okafor"),
+    "Priya Halloran": "Hester Lund",
+    **dict.fromkeys(("Rosalind Achterberg", "Kofi Brennan"), "Dunstan Vale"),
+}
+TEAMS = {
+    "Collections": ("Maud Ferreira", "Bao Lindqvist", "Sunniva Adeyemi"),
+    "Finance": ("Dunstan Vale", "Rosalind Achterberg", "Kofi Brennan"),
+    "Visitors": ("Teo Marchetti", "Priya Halloran", "Kofi Brennan"),
+}
+
+
 def document(name: str) -> Any:
     """One of the documents that ship with the demo."""
     return json.loads((DOCUMENTS / f"{name}.json").read_text("utf-8"))
@@ -54,9 +77,10 @@ def fill(store: Store, today: dt.date) -> None:
             return
         hashed = hash_password(PASSWORD)
         people = {name: _person(session, name, title, hashed) for name, title in PEOPLE}
+        _places(session, people)
         house = read_document(CalendarDocument, document("quillhaven-calendar"))
         for calendar in (house, read_document(CalendarDocument, document("evening-calendar"))):
-            session.add(Calendar(name=calendar.name, document=calendar.written()))
+            session.add(Calendar(name=calendar.name, document=calendar.written(), usual=calendar is house))
         session.flush()
         exhibition = _template(session, people["Ines Okafor"], "open-a-visiting-exhibition")
         close = _template(session, people["Dunstan Vale"], "month-end-close")
@@ -69,10 +93,25 @@ def fill(store: Store, today: dt.date) -> None:
 
 
 def _person(session: Session, name: str, title: str, hashed: str) -> Actor:
-    person = Person(name=name, email=name.lower().replace(" ", ".") + "@example.org", password_hash=hashed, title=title)
+    address = name.lower().replace(" ", ".") + "@example.org"
+    administrator = title == "Director"
+    person = Person(name=name, email=address, password_hash=hashed, title=title, administrator=administrator)
     session.add(person)
     session.flush()
     return as_actor(person)
+
+
+def _places(session: Session, people: dict[str, Actor]) -> None:
+    """Positions, managers and teams, said by the director."""
+    director = people["Hester Lund"]
+    held = {holder: teams.add(session, director, "position", name) for name, holder in POSITIONS.items()}
+    for name, person in people.items():
+        manager = people[MANAGERS[name]].id if name in MANAGERS else None
+        describe(session, director, person.id, person.name, person.title, held.get(name), manager)
+    for name, members in TEAMS.items():
+        number = teams.add(session, director, "team", name)
+        for member in members:
+            teams.put_in(session, director, number, people[member].id)
 
 
 def _template(session: Session, owner: Actor, name: str) -> int:
@@ -133,7 +172,7 @@ def _exhibitions(
     _work_off(session, lead, harbours, today, late)
     start("Moss and Lantern", "Fernbank Collection", 23, 95_000, 21, living="yes", prepared=True)
     signal = start("Salt and Signal", "Lightkeepers' Guild", 64, 310_000, 30)
-    set_run_state(session, lead, signal, "on hold")
+    set_run_state(session, lead, signal, Becoming("on hold"), today)
 
 
 def _closes(session: Session, template_id: int, people: dict[str, Actor], today: dt.date) -> None:
@@ -159,7 +198,7 @@ def _closes(session: Session, template_id: int, people: dict[str, Actor], today:
         if entity != "Old Mill":
             _work_off(session, keeper, number, today)
         if all(row.state == "done" for row in run.tasks):
-            set_run_state(session, keeper, number, "finished")
+            set_run_state(session, keeper, number, Becoming("finished"), today)
 
 
 def _work_off(session: Session, keeper: Actor, number: int, today: dt.date, late: tuple[str, ...] = ()) -> None:

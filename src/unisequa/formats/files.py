@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NoReturn
@@ -11,18 +12,21 @@ import yaml
 from pydantic_core import to_json
 
 from unisequa.core.errors import DocumentError, Fault
+from unisequa.formats.yaml_in import read_yaml
 
 MOST_BYTES = 256 * 1024 * 1024
 
 
 def read_file(path: Path) -> object:
-    """The plain values in a JSON or YAML file.
+    """The plain values in a JSON or YAML file; ``-`` is JSON on standard input.
 
     Raises
     ------
     DocumentError
         When the file is not there, too large, no text or not in either format.
     """
+    if str(path) == "-":
+        return read_bytes(sys.stdin.buffer.read(MOST_BYTES), name="standard input")
     try:
         if path.stat().st_size > MOST_BYTES:
             raise DocumentError([Fault(str(path), f"is larger than {MOST_BYTES // 1024 // 1024} MB")])
@@ -39,7 +43,7 @@ def read_bytes(content: bytes, *, yaml_file: bool = False, name: str = "") -> ob
     except UnicodeDecodeError as error:
         raise DocumentError([Fault(name, f"is not UTF-8 text (byte {error.start})")]) from error
     try:
-        return _read_yaml(text) if yaml_file else _read_json(text)
+        return read_yaml(text) if yaml_file else _read_json(text)
     except json.JSONDecodeError as error:
         message = f"is not JSON: {error.msg.lower()} in line {error.lineno}, column {error.colno}"
         raise DocumentError([Fault(name, message)]) from error
@@ -65,8 +69,10 @@ def json_lines(content: dict[str, Any]) -> Iterator[str]:
         yield f"{',' if i else ''}\n  {_compact(key)}: "
         if isinstance(value, Iterator) or (isinstance(value, list) and any(isinstance(one, dict) for one in value)):
             yield "["
-            for n, entry in enumerate(value):
-                yield f"{',' if n else ''}\n    {_compact(entry)}"
+            between = "\n    "
+            for entry in value:
+                yield between + to_json(entry).decode()
+                between = ",\n    "
             yield "\n  ]"
         elif key == "plan" and isinstance(value, dict):
             yield from (line.replace("\n", "\n  ") for line in json_lines(value))
@@ -94,19 +100,6 @@ def _once_each(pairs: list[tuple[str, object]]) -> dict[str, object]:
 
 def _no_constant(word: str) -> NoReturn:
     raise ValueError(f"{word} is no value of JSON")
-
-
-class _Loader(yaml.SafeLoader):
-    """YAML without aliases, which could make a small file enormous."""
-
-    def compose_node(self, parent: Any, index: Any) -> Any:
-        if self.check_event(yaml.events.AliasEvent):
-            raise yaml.YAMLError("aliases (*name) are not read; write the value out")
-        return super().compose_node(parent, index)
-
-
-def _read_yaml(text: str) -> object:
-    return yaml.load(text, Loader=_Loader)  # noqa: S506 - a SafeLoader
 
 
 def write_yaml(content: dict[str, Any]) -> str:

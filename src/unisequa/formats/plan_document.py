@@ -13,7 +13,9 @@ from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.template import DottedKey, Label, Measure, Model, When, readable_zone
 from unisequa.core.plan.phases import members_of
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.reasons import Telling, reasons
+from unisequa.core.plan.reasons import reasons
+from unisequa.core.plan.task import Awaited
+from unisequa.core.plan.telling import Telling
 from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, Follow, LagUnit, LinkType, Ready, State
 
 _MOST = MOST_DAYS * MINUTES
@@ -179,7 +181,7 @@ class PlanDocument(Model):
 def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
     """A plan as plain JSON values.
 
-    With ``one_by_one`` its tasks come from an iterator, so that a large plan is written without being held twice.
+    With ``one_by_one`` its tasks and links come from iterators, so that a large plan is not held twice.
     """
     grid, span = plan.grid, plan.span()
     first = last = None
@@ -189,6 +191,7 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
             first, last = plan.reach() or (first, last)
     telling = Telling(plan)
     tasks = (_task(plan, i, telling) for i in range(len(plan.tasks)))
+    links = ({"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit} for k in plan.links)
     return {
         "format": "unisequa-plan/1",
         "name": plan.name,
@@ -211,7 +214,7 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
             role: [{"from": _DAYS.iso(a), "to": _DAYS.iso(b)} for a, b in spans] for role, spans in plan.away.items()
         },
         "tasks": tasks if one_by_one else list(tasks),
-        "links": [{"from": k.source, "to": k.target, "type": k.type, "lag": k.lag, "unit": k.unit} for k in plan.links],
+        "links": links if one_by_one else list(links),
         "ties": list(plan.ties),
         "phases": list(_phases(plan)),
         "calendars": [document.written() for document in plan.calendars.documents],
@@ -255,37 +258,33 @@ def _phases(plan: Plan) -> Iterator[dict[str, Any]]:
 
 
 def _task(plan: Plan, i: int, telling: Telling) -> dict[str, Any]:
-    task, result, grid = plan.tasks[i], plan.schedule, plan.grid
-    _, dates, _ = telling.known(i)
-    first, last = dates or (None, None)
-    target, late = plan.target_read(i) or (None, None), plan.late_read(i) or (None, None)
+    task, result, grid, iso = plan.tasks[i], plan.schedule, plan.grid, telling.iso
+    first, last = telling.known(i)[1] or (None, None)
+    target, late = (task.target and plan.target_read(i)) or (None, None), plan.late_read(i) or (None, None)
     return {
         "key": task.key,
         "title": task.title,
         "phase": task.phase,
         "role": task.role,
         "parent": task.parent,
-        "start": day_text(grid, first),
-        "finish": day_text(grid, last),
+        "start": iso[first],
+        "finish": iso[last],
         "duration": task.duration,
         "edge": task.edge,
         "when": _measure(task.when) if task.when else None,
         "calendar": task.calendar,
         "opens": task.opens,
         "fixed": task.fixed,
-        "not_before": day_text(grid, task.not_before),
-        "not_before_from": [_measure(m) for m in task.limits_from],
-        "deadline": None if task.deadline is None else day_text(grid, grid.inclusive(task.deadline)),
-        "deadline_from": [_measure(m) for m in task.deadlines_from],
-        "waits_for": [
-            {"title": w.title, "run": w.run, "finish": _last(grid, w.finish), "done": w.done, "found": w.found}
-            for w in task.waits
-        ],
-        "target_start": day_text(grid, target[0]),
-        "target_finish": day_text(grid, target[1]),
-        "drift": plan.drift(i),
-        "late_start": day_text(grid, late[0]),
-        "late_finish": day_text(grid, late[1]),
+        "not_before": iso[task.not_before],
+        "not_before_from": [_measure(m) for m in task.limits_from] if task.limits_from else (),
+        "deadline": None if task.deadline is None else iso[grid.inclusive(task.deadline)],
+        "deadline_from": [_measure(m) for m in task.deadlines_from] if task.deadlines_from else (),
+        "waits_for": [_awaited(w, grid) for w in task.waits] if task.waits else (),
+        "target_start": iso[target[0]],
+        "target_finish": iso[target[1]],
+        "drift": plan.drift(i) if task.target else None,
+        "late_start": iso[late[0]],
+        "late_finish": iso[late[1]],
         "total_slack": result.total_slack[i],
         "free_slack": result.free_slack[i],
         "critical": result.critical[i],
@@ -295,9 +294,19 @@ def _task(plan: Plan, i: int, telling: Telling) -> dict[str, Any]:
         "ready": task.ready,
         "state": task.state,
         "because": [
-            {"kind": r.kind, "date": day_text(grid, r.day), "binding": r.binding, "text": r.text}
-            for r in reasons(plan, i, telling)
+            {"kind": kind, "date": iso[day], "binding": binding, "text": text}
+            for kind, day, binding, text, _ in reasons(plan, i, telling)
         ],
+    }
+
+
+def _awaited(awaited: Awaited, grid: Grid) -> dict[str, Any]:
+    return {
+        "title": awaited.title,
+        "run": awaited.run,
+        "finish": _last(grid, awaited.finish),
+        "done": awaited.done,
+        "found": awaited.found,
     }
 
 

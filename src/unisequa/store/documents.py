@@ -4,23 +4,20 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any, TypeVar
-
-from sqlalchemy.orm import object_session
 
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.calendar import CalendarDocument
-from unisequa.core.documents.includes import Library, laid_open, name_key
+from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Template
 from unisequa.core.plan.calendars import Calendars
-from unisequa.store.queries.templates import editions_by_id
 from unisequa.store.tables import Edition, Run
 
 T = TypeVar("T")
 
 
-class _Latest(dict[Any, T]):
+class Latest(dict[Any, T]):
     """The latest ``most`` of what was put in; losing one costs no more than reading it again."""
 
     def __init__(self, most: int) -> None:
@@ -34,9 +31,8 @@ class _Latest(dict[Any, T]):
         return value
 
 
-_TEMPLATES: _Latest[Template] = _Latest(256)
-_LAID_OPEN: _Latest[Template] = _Latest(64)
-_CALENDARS: _Latest[Calendars] = _Latest(64)
+_TEMPLATES: Latest[Template] = Latest(256)
+_CALENDARS: Latest[Calendars] = Latest(64)
 
 
 def digest_of(document: object) -> str:
@@ -81,31 +77,3 @@ def calendars_in(documents: Sequence[CalendarDocument]) -> Calendars:
     """The same for documents that no run works by yet."""
     digest = digest_of([document.written() for document in documents])
     return _CALENDARS.get(digest) or _CALENDARS.keep(digest, Calendars(documents))
-
-
-def pinned(run_or_edition: Run | Edition) -> dict[str, Edition]:
-    """The editions of included templates by name."""
-    pins: Mapping[str, int] = run_or_edition.pins or {}
-    session = object_session(run_or_edition)
-    if not pins or session is None:
-        return {}
-    editions = editions_by_id(session, set(pins.values()))
-    return {name: editions[number] for name, number in pins.items() if number in editions}
-
-
-def library_of(run_or_edition: Run | Edition) -> Library:
-    """The templates that are included, as they were settled."""
-    return Library((name, template_of(edition)) for name, edition in pinned(run_or_edition).items())
-
-
-def template_of_run(run: Run) -> Template:
-    """The template of a run, with what it includes as its own parts."""
-    if not run.pins:
-        return template_of(run.edition)
-    editions = pinned(run)
-    key = (run.edition.digest, tuple((name, edition.digest) for name, edition in sorted(editions.items())))
-    known = _LAID_OPEN.get(key)
-    if known is None:
-        library = Library((name, template_of(edition)) for name, edition in editions.items())
-        known = _LAID_OPEN.keep(key, laid_open(template_of(run.edition), library))
-    return known

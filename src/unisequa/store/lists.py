@@ -7,28 +7,45 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, object_session
 
 from unisequa.core.design.outline import outline
-from unisequa.core.documents.includes import Scope, whole
+from unisequa.core.documents.includes import Scope, name_key, whole
 from unisequa.core.documents.template import SignOff
 from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.mending import Mending, mending
+from unisequa.core.terms import FINISHED
+from unisequa.core.work.outlook import Outlook, outlook
+from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.sign_off import counts_from
-from unisequa.core.work.summary import open_before, phases_of, summary_of
-from unisequa.store.documents import calendars_of, library_of, template_of, template_of_run
+from unisequa.core.work.summary import phases_of, summary_of
+from unisequa.store.baselines import curve_of
+from unisequa.store.documents import calendars_of, template_of
+from unisequa.store.of_run import awaited_by, library_of, template_of_run
 from unisequa.store.plans import plan_of
-from unisequa.store.queries.runs import run_by_id, run_ids_without_summary
+from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for
 from unisequa.store.queries.templates import editions_without_length
-from unisequa.store.tables import Run, RunPhase, TaskRow
+from unisequa.store.tables import Run, RunPhase, RunWait, TaskRow
+
+
+class TaskKept(NamedTuple):
+    """What is kept of a task: whose it is, in whose queue it lies, who signs it off, since when it is ready, and since
+    when it is over by itself."""
+
+    person_id: int | None
+    team_id: int | None
+    signer_id: int | None
+    ready_on: dt.date | None
+    counts_on: dt.date | None
 
 
 @dataclass(frozen=True, slots=True)
 class Kept:
     """All that is kept of a run beside its rows: of each task by its key, of the run, of each phase."""
 
-    tasks: dict[str, tuple[int | None, int, dt.date | None]]
+    tasks: dict[str, TaskKept]
     summary: dict[str, Any]
     phases: tuple[tuple[str, str, int, int, dt.date | None, dt.date | None], ...]
 
@@ -54,8 +71,8 @@ def _scope(run: Run, key: str) -> Scope:
     return next((placed.scope for placed in parts.steps if placed.key == key), Scope())
 
 
-def _counts_on(run: Run, row: TaskRow) -> dt.date | None:
-    """The day from which a task counts as signed off by itself."""
+def _signed_by_itself(run: Run, row: TaskRow) -> dt.date | None:
+    """The day from which a task in review counts as signed off by itself."""
     rule = rule_of(run, row.key) if row.state == "in review" and row.done_at is not None else None
     if rule is None or rule.by_itself is None or row.done_at is None:
         return None
@@ -64,13 +81,47 @@ def _counts_on(run: Run, row: TaskRow) -> dt.date | None:
     return dt.date.fromordinal(day) if day is not None else None
 
 
-def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
-    """Bring what is kept of a run to what its rows say; ``plan`` is the run as it now stands, where it is known."""
+def settle(run: Run, today: dt.date) -> None:
+    """Write down what is over by itself by today, as if somebody had done it on its day."""
     for row in run.tasks:
-        row.counts_on = _counts_on(run, row)
+        if row.counts_on is None or row.counts_on > today:
+            continue
+        if row.state == "in review":
+            row.signed_on = row.counts_on - dt.timedelta(days=1)
+        else:
+            row.before = row.before or dates_kept(row)
+            row.done_at = dt.datetime.combine(row.counts_on, dt.time())
+            row.start_on = row.finish_on = row.counts_on
+        row.state, row.counts_on = "done", None
+
+
+def dates_kept(row: TaskRow) -> dict[str, Any]:
+    """Where a task stands, to be there again when it is reopened."""
+    days = [day.isoformat() if day else None for day in (row.start_on, row.finish_on)]
+    return {"days": days, "duration": row.duration, "put": row.put, "fixed": row.fixed}
+
+
+def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
+    """Bring what is kept of a run to what its rows say, and of the runs that wait for it; ``plan`` is the run as it now
+    stands, where it is known."""
+    _bring_up(run, today, plan)
+    session = object_session(run)
+    if session is None or run.id is None:
+        return
+    for run_id in runs_waiting_for(session, run.edition.template_id, run.id):
+        other = run_by_id(session, run_id, alone=False)
+        if other is not None:
+            _bring_up(other, today, None)
+
+
+def _bring_up(run: Run, today: dt.date, plan: Plan | None) -> None:
+    for row in run.tasks:
+        row.counts_on = _signed_by_itself(run, row)
     kept = kept_of(run, plan or plan_of(run, today, by_itself=False))
     for task in run.tasks:
-        task.person_id, task.open_before, _ = kept.tasks[task.key]
+        for name, value in kept.tasks[task.key]._asdict().items():
+            if getattr(task, name) != value:
+                setattr(task, name, value)
     if run.summary != kept.summary:
         run.summary = kept.summary
     rows: dict[str, RunPhase] = {phase.key: phase for phase in run.phases}
@@ -84,6 +135,14 @@ def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
         run.phases.remove(gone)
 
 
+def keep_waits(run: Run) -> None:
+    """Keep which templates' runs a run's tasks wait for."""
+    names = {name_key(wait.template) for step in template_of_run(run).steps for wait in step.waits_for}
+    wanted = {number for name, number in awaited_by(run).items() if name in names} if names else set()
+    run.waits = [row for row in run.waits if row.template_id in wanted]
+    run.waits += [RunWait(template_id=n) for n in sorted(wanted - {row.template_id for row in run.waits})]
+
+
 def bring_up_new(session: Session, today: dt.date) -> None:
     """Bring up the editions and runs for which nothing is kept yet: those of a database of an older shape."""
     for edition in editions_without_length(session):
@@ -91,28 +150,69 @@ def bring_up_new(session: Session, today: dt.date) -> None:
     for run_id in run_ids_without_summary(session):
         run = run_by_id(session, run_id)
         assert run is not None
+        keep_waits(run)
         bring_up(run, today)
 
 
 def kept_of(run: Run, plan: Plan) -> Kept:
     """What should be kept of a run that stands as a plan says."""
-    people = {member.role: member.person_id for member in run.crew}
-    counts_on = {row.key: _counts_on(run, row) for row in run.tasks if row.state == "in review"}
-    days = {key: day.toordinal() for key, day in counts_on.items() if day}
-    waiting = open_before(plan)
-    roles = {row.key: row.role for row in run.tasks}
-    tasks = {
-        task.key: (people.get(roles[task.key] or ""), waiting[i], counts_on.get(task.key))
+    rows = {row.key: row for row in run.tasks}
+    reviewed = {key: day.toordinal() for key, row in rows.items() if (day := _signed_by_itself(run, row))}
+    asked = {key for key, row in rows.items() if row.sign_off_role}
+    ready = readiness(plan, reviewed, asked)
+    mend = mending(plan)
+    counts = {
+        task.key: over
         for i, task in enumerate(plan.tasks)
+        if task.state not in FINISHED and not plan.is_parent(i) and (over := ready.over[i]) is not None
     }
+    crew = {member.role: member for member in run.crew}
+    tasks = {}
+    for i, task in enumerate(plan.tasks):
+        row = rows[task.key]
+        doer = crew.get(row.role or "")
+        person = row.assigned_id or (doer.person_id if doer else None)
+        team = doer.team_id if doer is not None and row.assigned_id is None else None
+        if plan.is_parent(i):
+            person = team = None
+        since = None if task.state in FINISHED or plan.is_parent(i) else ready.ready[i]
+        tasks[task.key] = TaskKept(
+            person,
+            team,
+            signer_of(run, row),
+            _date(None if since is None else max(1, since)),
+            _date(counts.get(task.key)),
+        )
     labels = {phase.key: phase.label for phase in template_of_run(run).phases}
     order = {key: i for i, key in enumerate(labels)}
     phases = sorted(phases_of(plan), key=lambda phase: order.get(phase.key, len(order)))
     return Kept(
         tasks,
-        _as_json(summary_of(plan, days).written()),
+        _as_json(summary_of(plan, counts, outlook_of(run, plan, ready, mend), mend.tasks if mend else 0).written()),
         tuple((p.key, labels.get(p.key, p.key), p.tasks, p.over, _date(p.first), _date(p.last)) for p in phases),
     )
+
+
+def outlook_of(run: Run, plan: Plan, ready: Readiness, mend: Mending | None) -> Outlook:
+    """How a run stands on its plan's day; ``mend`` what makes it hold again, if something does not."""
+    template = template_of_run(run)
+    after = mend.result.after() if mend is not None else plan
+    phases = [phase.key for phase in template.phases]
+    latest = run.baselines[-1] if run.baselines else None
+    kept = curve_of(plan, latest.dates) if latest else None
+    return outlook(plan, ready, after, kept, phases)
+
+
+def signer_of(run: Run, row: TaskRow) -> int | None:
+    """Who signs a task off that is in review: nobody signs off what they did, and where no active signer is left it is
+    the keeper, then the template's owner, then any administrator (None)."""
+    if row.state != "in review":
+        return None
+    did = {row.done_by_id, row.recorded_by_id}
+    signers = [person for m in run.crew if m.role == row.sign_off_role for person in m.people if person.active]
+    deputies = sorted(deputy.person_id for deputy in run.deputies)
+    in_turn = (*(person.id for person in signers), run.keeper_id, *deputies, run.edition.template.owner_id)
+    return next((person for person in in_turn if person not in did), None)
 
 
 def differences(run: Run, today: dt.date) -> list[str]:
@@ -121,20 +221,20 @@ def differences(run: Run, today: dt.date) -> list[str]:
     told = [
         f"{row.key}: {name} is {is_kept}, and should be {should}"
         for row in run.tasks
-        for name, is_kept, should in zip(
-            ("person_id", "open_before", "counts_on"),
-            (row.person_id, row.open_before, row.counts_on),
-            kept.tasks[row.key],
-            strict=True,
-        )
-        if is_kept != should
+        for name, should in kept.tasks[row.key]._asdict().items()
+        if (is_kept := getattr(row, name)) != should
     ]
-    if run.summary != kept.summary:
+    if _lasting(run.summary) != _lasting(kept.summary):
         told.append("the summary is not what the tasks say")
     rows = tuple((p.key, p.label, p.tasks, p.over, p.first_on, p.last_on) for p in run.phases)
     if rows != kept.phases:
         told.append("the phases are not what the tasks say")
     return told
+
+
+def _lasting(summary: dict[str, Any]) -> dict[str, Any]:
+    """A summary without what depends on the day on which it was worked out."""
+    return {name: value for name, value in summary.items() if name not in {"stands", "expected", "mend"}}
 
 
 def _as_json(value: Any) -> Any:

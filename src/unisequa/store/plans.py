@@ -16,17 +16,26 @@ from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import Edge, Follow, LagUnit, LinkType, Ready, State
-from unisequa.store.documents import calendars_of, keep_calendars, template_of_run
+from unisequa.store.documents import calendars_of, keep_calendars
+from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.runs import RowsOfRun
 from unisequa.store.tables import LinkRow, Run, TaskRow
 from unisequa.store.waits import waits_of
 
 
-def plan_of(run: Run, today: dt.date, *, by_itself: bool = True, rows: RowsOfRun | None = None) -> Plan:
+def plan_of(
+    run: Run,
+    today: dt.date,
+    *,
+    by_itself: bool = True,
+    rows: RowsOfRun | None = None,
+    viewer: int | None = None,
+) -> Plan:
     """A run as it stands: its tasks with their dates, slack and criticality worked out on them.
 
-    What counts as signed off by itself by today is done, unless ``by_itself`` says to take states as they are written.
-    ``rows`` are its tasks and links where they were only looked up; without them the run's own are loaded.
+    What counts as done or signed off by itself by today is done, unless ``by_itself`` says to take states as they are
+    written. ``rows`` are its tasks and links where they were only looked up; without them the run's own are loaded. Of
+    other runs that tasks wait for, a ``viewer`` (a person's id) is told only what they may see.
     """
     rows = rows or RowsOfRun(run.tasks, run.links)
     calendars, template = calendars_of(run), template_of_run(run)
@@ -34,14 +43,16 @@ def plan_of(run: Run, today: dt.date, *, by_itself: bool = True, rows: RowsOfRun
     anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
-    waits = waits_of(run, rows.tasks, template, today)
+    waits = waits_of(run, rows.tasks, template, today, viewer)
     for row in rows.tasks:
         task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
+        days = row.start_on, row.finish_on
         if by_itself and row.counts_on is not None and row.counts_on <= today:
-            task = replace(task, state="done")
+            days = days if row.state == "in review" else (row.counts_on, row.counts_on)
+            task = replace(task, state="done", signed=row.counts_on.toordinal() if row.state == "in review" else None)
         tasks.append(task)
-        if row.start_on and row.finish_on:
-            dates[row.key] = boundaries(task, row.start_on.toordinal(), row.finish_on.toordinal())
+        if days[0] and days[1]:
+            dates[row.key] = boundaries(task, days[0].toordinal(), days[1].toordinal())
     keys = {row.id: row.key for row in rows.tasks}
     links = tuple(_link(link, keys) for link in rows.links)
     links += tuple(LinkOf(*link) for link in run.ties.get("links", ()))
@@ -92,6 +103,7 @@ def _task(row: TaskRow) -> Task:
         fixed=row.fixed,
         put=row.put,
         ready=cast(Ready, row.ready),
+        signed=row.signed_on.toordinal() + 1 if row.signed_on else None,
         limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
         deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
     )
@@ -123,6 +135,7 @@ def put_back(run: Run, plan: Plan) -> None:
         _set_dates(row, plan, position)
         row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
         row.put, row.edge = task.put, task.edge
+        row.signed_on = _date(None if task.signed is None else task.signed - 1)
     ids = {row.key: row.id for row in run.tasks}
     wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)}
     kept = [row for row in run.links if _link_row(row) in wanted]

@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 import datetime as dt
+import errno
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 
 from sqlalchemy import inspect
-from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.exc import DBAPIError, IntegrityError
+from sqlalchemy.orm import Session, object_session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
-from unisequa.core.errors import Stale, StoreError
-from unisequa.store.dialects import clashed, make_engine
+from unisequa.core.errors import Busy, Stale, StoreError, Unwell
+from unisequa.store.dialects import clashed, keep_before, make_engine, reason
 from unisequa.store.queries.taking import WRITES
+from unisequa.store.queue import Queue
 
 MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
 _AFTERWARDS = "unisequa afterwards"
+_NO_ROOM = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
-__all__ = ["Session", "Store", "afterwards", "savepoint"]
+__all__ = ["Session", "Store", "afterwards", "object_session", "savepoint"]
 
 
 class Store:
@@ -31,6 +34,7 @@ class Store:
         self._writing = sessionmaker(self.engine, expire_on_commit=False, info={WRITES: True})
         options = {"reading": True} if self.engine.name == "sqlite" else {"isolation_level": "REPEATABLE READ"}
         self._reading = sessionmaker(self.engine.execution_options(**options), expire_on_commit=False)
+        self._queue = Queue() if self.engine.name == "sqlite" else None
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
@@ -40,24 +44,33 @@ class Store:
         ------
         Stale
             When somebody else has changed the same meanwhile; nothing of this transaction stays.
+        Busy
+            When too many others write; where there is one writer at a time they wait in the order they came.
+        Unwell
+            When the database cannot be written.
         """
         try:
-            with self._writing.begin() as session:
+            with self._queue.place() if self._queue else nullcontext(), self._writing.begin() as session:
                 yield session
         except (StaleDataError, IntegrityError) as error:
             raise Stale from error
         except DBAPIError as error:
             if clashed(error):
-                raise Stale from error
-            raise
+                raise Busy if self._queue else Stale from error
+            raise _unwell(error) from error
+        except OSError as error:
+            raise _unwell(error) from error
         for act in session.info.pop(_AFTERWARDS, []):
             act()
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
         """One consistent look."""
-        with self._reading() as session:
-            yield session
+        try:
+            with self._reading() as session:
+                yield session
+        except DBAPIError as error:
+            raise _unwell(error) from error
 
     def migrate(self) -> None:
         """Bring the tables to the newest shape; quick when they have it.
@@ -70,11 +83,17 @@ class Store:
         StoreError
             When the database cannot be reached, or would not be whole afterwards.
         """
-        newest = max(path.name for path in MIGRATIONS.glob("[0-9]*.py")).partition("_")[0]
-        if self._revision() != newest:
+        newest, now = max(path.name for path in MIGRATIONS.glob("[0-9]*.py")).partition("_")[0], self._revision()
+        if now is not None and now > newest:
+            raise StoreError(
+                f"the data is of a newer version (tables {now}, known up to {newest}); install that version"
+            )
+        if now != newest:
             from unisequa.store.lists import bring_up_new
             from unisequa.store.migrations.run import migrate
 
+            if now is not None:
+                keep_before(self.url, now)
             migrate(self.url)
             with self.writing() as session:
                 bring_up_new(session, dt.date.today())
@@ -82,13 +101,23 @@ class Store:
     def _revision(self) -> str | None:
         try:
             self.engine.connect().close()
-        except OperationalError as error:
-            words = str(error.orig).strip().splitlines()[0]
-            raise StoreError(f"the database cannot be reached: {words}") from error
+        except DBAPIError as error:
+            words = reason(error) or "the database cannot be reached: " + str(error.orig).strip().splitlines()[0]
+            raise StoreError(words) from error
         with self._reading() as session:
             if not inspect(session.connection()).has_table("alembic_version"):
                 return None
             return session.connection().exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+
+
+def _unwell(error: Exception) -> Exception:
+    """Why the data cannot be used, as whoever asked is told; anything else as it was."""
+    words = reason(error)
+    if isinstance(error, OSError) and error.errno in _NO_ROOM:
+        words = "there is no room on the disk; make some, and it goes on"
+    elif isinstance(error, OSError) and error.errno in {errno.EROFS, errno.EACCES, errno.EPERM}:
+        words = "the data folder may only be read; let this server's user write to it"
+    return Unwell(f"Nothing was changed: {words}.") if words else error
 
 
 def afterwards(session: Session, act: Callable[[], None]) -> None:

@@ -11,9 +11,12 @@ from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Step, Template, Wait
 from unisequa.core.plan.task import Awaited
 from unisequa.core.terms import FINISHED
-from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, tasks_of_runs
-from unisequa.store.queries.templates import templates_named
+from unisequa.store.of_run import awaited_by
+from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, seen_among, tasks_of_runs
+from unisequa.store.queries.templates import names_of
 from unisequa.store.tables import Run, TaskRow
+
+HIDDEN_TASK = "a task"
 
 
 class AwaitedElsewhere:
@@ -21,33 +24,56 @@ class AwaitedElsewhere:
 
     Parameters
     ----------
+    ids : mapping
+        Name as it is compared → id of the template that a wait means by it.
     slots : int
         How many a day has on the grid of the plan that waits.
+    viewer : int, optional
+        Id of who looks: of runs that they may not see only the dates are told.
     """
 
-    def __init__(self, session: Session, waits: Iterable[Wait], today: dt.date, slots: int = 1) -> None:
+    def __init__(
+        self,
+        session: Session,
+        waits: Iterable[Wait],
+        ids: Mapping[str, int],
+        today: dt.date,
+        slots: int = 1,
+        viewer: int | None = None,
+    ) -> None:
         waits = tuple(waits)
-        self.today, self.slots = today, slots
-        self.templates = templates_named(session, {name_key(wait.template) for wait in waits}) if waits else {}
+        self.today, self.slots, self.ids = today, slots, ids
         self.runs: dict[int, list[AwaitedRun]] = {}
-        for run in runs_of_templates(session, {number for number, _ in self.templates.values()}):
+        meant = {number for wait in waits if (number := self._meant(wait))}
+        self.names = names_of(session, meant, viewer)
+        for run in runs_of_templates(session, meant):
             self.runs.setdefault(run.template_id, []).append(run)
-        ids = {run.id for runs in self.runs.values() for run in runs}
-        self.tasks = tasks_of_runs(session, ids, {wait.step for wait in waits})
+        every = {run.id for runs in self.runs.values() for run in runs}
+        self.tasks = tasks_of_runs(session, every, {wait.step for wait in waits})
+        self.seen = every if viewer is None else seen_among(session, every, viewer)
+
+    def known(self) -> tuple[object, ...]:
+        """All that its answers rest on, as plain values."""
+        runs = [(run.id, run.name, sorted(run.anchors.items())) for runs in self.runs.values() for run in runs]
+        tasks = [(key, t.title, t.finish_on, is_over(t, self.today)) for key, t in sorted(self.tasks.items())]
+        return sorted(self.ids.items()), sorted(self.names.items()), runs, tasks, sorted(self.seen), self.slots
+
+    def _meant(self, wait: Wait) -> int | None:
+        return self.ids.get(name_key(wait.template))
 
     def __call__(self, wait: Wait, date: dt.date | None) -> Awaited:
         """What a wait on a date is for."""
-        number, name = self.templates.get(name_key(wait.template), (0, wait.template))
         day = date.isoformat()[:10] if date else None
-        runs = self.runs.get(number, []) if day else []
+        runs = self.runs.get(self._meant(wait) or 0, []) if day else []
         run = next((run for run in runs if run.anchors.get(wait.theirs) == day), None)
         if run is None:
-            return Awaited(wait.step, name, found=False)
+            return Awaited(wait.step, self.names.get(self._meant(wait) or 0, wait.template), found=False)
+        name = run.name if run.id in self.seen else ""
         task = self.tasks.get((run.id, wait.step))
         if task is None:  # it does not apply there
-            return Awaited(wait.step, run.name, done=True)
+            return Awaited(wait.step, name, done=True)
         finish = (task.finish_on.toordinal() + 1) * self.slots if task.finish_on else None
-        return Awaited(task.title, run.name, finish, is_over(task, self.today))
+        return Awaited(task.title if name else HIDDEN_TASK, name, finish, is_over(task, self.today))
 
 
 def is_over(row: TaskRow, today: dt.date) -> bool:
@@ -55,13 +81,17 @@ def is_over(row: TaskRow, today: dt.date) -> bool:
     return row.state in FINISHED or (row.counts_on is not None and row.counts_on <= today)
 
 
-def waits_of(run: Run, rows: Sequence[TaskRow], template: Template, today: dt.date) -> dict[str, tuple[Awaited, ...]]:
-    """What each task of a run of that template waits for in other runs, its parents' waits among them."""
+def waits_of(
+    run: Run, rows: Sequence[TaskRow], template: Template, today: dt.date, viewer: int | None = None
+) -> dict[str, tuple[Awaited, ...]]:
+    """What each task of a run of that template waits for in other runs, its parents' waits among them; ``viewer`` as
+    in :class:`AwaitedElsewhere`."""
     steps = {step.key: step for step in template.steps if step.waits_for}
     session = object_session(run)
     if session is None or not steps:
         return {}
-    find = AwaitedElsewhere(session, (wait for step in steps.values() for wait in step.waits_for), today)
+    waits = (wait for step in steps.values() for wait in step.waits_for)
+    find = AwaitedElsewhere(session, waits, awaited_by(run), today, viewer=viewer)
     parents = {row.key: row.parent for row in rows}
     days = {key: dt.date.fromisoformat(day) if day else None for key, day in run.anchors.items()}
     return {

@@ -2,30 +2,54 @@
 
 from __future__ import annotations
 
+import sys
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from anyio import to_thread
 from fastapi import FastAPI
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.responses import FileResponse
 from starlette.staticfiles import StaticFiles
 
+from unisequa.core.errors import StoreError
 from unisequa.settings import Settings
+from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
-from unisequa.web import library, run, sign_in, start, template
+from unisequa.web import account, calendars, desk, find, health, library, people, run, sign_in, start, template
+from unisequa.web.below import Below
 from unisequa.web.errors import answer_errors
 from unisequa.web.guard import guard
 from unisequa.web.pages import STATIC, digest
+from unisequa.web.patience import Timely
 from unisequa.web.session import Sessions
 
-PAGES = (sign_in, library, template, start, run)
+PAGES = (health, sign_in, account, desk, find, people, calendars, library, template, start, run)
+
+
+THREADS = 64
+"""How many requests are worked on at once in one process: more than may wait for a place to write (24), to look at a
+password (10) and to read a file (6), so that pages are made whoever waits."""
+
+
+@asynccontextmanager
+async def _with_room(_app: FastAPI) -> AsyncIterator[None]:
+    to_thread.current_default_thread_limiter().total_tokens = THREADS
+    yield
 
 
 def create_app(settings: Settings | None = None) -> FastAPI:
     """The application on a data folder; tables are brought up to date first."""
     settings = settings or Settings()
+    sys.setswitchinterval(0.0005)  # a page asks the database thirty times: it must not wait for a busy thread each time
+    if settings.demo and (settings.database_url is not None or not is_demo(settings.data)):
+        raise StoreError(f"{settings.data} is no demo, and only a demo lets people in without a password")
     app = FastAPI(
         title="Unisequa",
         docs_url=None,
         redoc_url=None,
         openapi_url=None,
+        lifespan=_with_room,
         telemetry={"tracing": False, "metrics": False, "logs": False},
     )
     store = Store(settings.url)
@@ -35,8 +59,15 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     for page in PAGES:
         for router in page.ROUTERS:
             app.include_router(router)
+    if settings.signs_in_elsewhere:
+        from unisequa.web.sign_in.elsewhere import connect  # loads much that is not needed without it
+
+        connect(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     app.middleware("http")(guard)
+    app.add_middleware(Timely)
+    if settings.root_path:
+        app.add_middleware(Below, root=settings.root_path)
     answer_errors(app)
 
     @app.get("/favicon.ico", include_in_schema=False)

@@ -14,9 +14,10 @@ from urllib.parse import quote
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
-from unisequa.core.errors import ActionError, Refused
+from unisequa.core.errors import ActionError, Busy, Refused, Unwell
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import ForgedRequest, SignInNeeded
 
@@ -35,7 +36,7 @@ HEADERS = {
 
 TITLES = {
     401: "Sign in", 403: "Not yours to change", 404: "Nothing here", 405: "Not done that way",
-    409: "That was not done", 422: "That was not done",
+    409: "That was not done", 422: "That was not done", 503: "Not just now",
 }  # fmt: skip
 TOO_OLD = "The page was open for too long, or came from another site. Reload it and try again."
 
@@ -105,7 +106,12 @@ def answer_errors(app: FastAPI) -> None:
 
     @app.exception_handler(ActionError)
     def _action(request: Request, error: ActionError) -> Response:
-        return answer(request, error.status, TITLES[error.status], str(error), error)
+        response = answer(request, error.status, TITLES[error.status], str(error), error)
+        if isinstance(error, Busy):
+            response.headers["retry-after"] = str(error.seconds)
+        if isinstance(error, Unwell):
+            _log(request.url.path, error)
+        return response
 
     @app.exception_handler(RequestValidationError)
     def _address(request: Request, error: RequestValidationError) -> Response:
@@ -123,6 +129,10 @@ def answer_errors(app: FastAPI) -> None:
         for name, value in (error.headers or {}).items():
             response.headers.setdefault(name, value)
         return response
+
+    @app.exception_handler(ClientDisconnect)
+    def _gone(request: Request, error: ClientDisconnect) -> Response:
+        return Response(status_code=400)  # nobody reads it: whoever asked has gone
 
     @app.exception_handler(Exception)
     def _unexpected(request: Request, error: Exception) -> Response:

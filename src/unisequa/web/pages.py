@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+import re
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import fields, is_dataclass
 from functools import lru_cache
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -15,12 +17,20 @@ from markupsafe import Markup
 from starlette.responses import HTMLResponse
 
 from unisequa.core.calendars import words
-from unisequa.web.session import TOKEN, sessions_of
+from unisequa.core.terms import BOX
+from unisequa.web.below import below
+from unisequa.web.session import TOKEN, sessions_of, settings_of
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
 
-SECTIONS = (("library", "Library", "/library"), ("runs", "Runs", "/runs"))
+SECTIONS = (
+    ("desk", "Desk", "/"),
+    ("library", "Library", "/library"),
+    ("runs", "Runs", "/runs"),
+    ("calendars", "Calendars", "/calendars"),
+)
+FOR_ADMINISTRATORS = (("people", "People", "/people"),)
 
 
 @lru_cache(maxsize=1)
@@ -53,6 +63,21 @@ def rich(text: str) -> Markup:
     return Markup(_markdown()(boxed))  # noqa: S704 - cleaned there
 
 
+def boxes(text: str, checked: Collection[int], enabled: bool) -> Markup:
+    """The same with boxes that can be ticked, each with its number; those in ``checked`` are."""
+    numbers = count()
+    marked = re.sub(BOX, lambda match: f"{match[1]} \ue000{next(numbers)}\ue001", text, flags=re.MULTILINE)
+    off = "" if enabled else " disabled"
+
+    def box(match: re.Match[str]) -> str:
+        ticked = " checked" if int(match[1]) in checked else ""
+        made = f'<input type="checkbox" data-box="{match[1]}"{ticked}{off}>'
+        return f'<label class="box">{made} <span>{match[2]}</span></label>'
+
+    html = re.sub("\ue000(\\d+)\ue001(.*?)(?=</li>|</p>|<ul>|<ol>)", box, _markdown()(marked), flags=re.DOTALL)
+    return Markup(html)  # noqa: S704 - cleaned there
+
+
 def _environment() -> Environment:
     environment = Environment(
         loader=FileSystemLoader(HERE / "html"),
@@ -64,12 +89,14 @@ def _environment() -> Environment:
     environment.globals |= {
         "static": static,
         "sections": SECTIONS,
+        "sections_for_administrators": FOR_ADMINISTRATORS,
         "day_words": words.day_words,
         "span_words": words.span_words,
         "count_words": words.count_words,
         "difference_words": words.difference_words,
     }
     environment.filters["rich"] = rich
+    environment.filters["boxes"] = boxes
     return environment
 
 
@@ -95,7 +122,8 @@ def render(
         "csrf_name": TOKEN,
         "theme": theme if theme in {"light", "dark"} else "",
     }
-    return HTMLResponse(_JINJA.get_template(template).render(values), status_code=status, headers=dict(headers or {}))
+    html = below(_JINJA.get_template(template).render(values), settings_of(request).root_path)
+    return HTMLResponse(html, status_code=status, headers=dict(headers or {}))
 
 
 def asks_for_piece(request: Request) -> bool:

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.examples import dear
 from tests.plans import document, step, template
 from unisequa.core.design.comparison import Difference, applied, difference, turned
 from unisequa.core.design.difference_words import summary, told
@@ -30,6 +31,7 @@ def versions(draw: st.DrawFn) -> dict[str, Any]:
     return found | ({"steps": steps} if steps else {}) | ({"links": links} if links else {})
 
 
+@dear
 @given(versions(), versions())
 def test_a_difference_leads_from_one_version_to_the_other_and_back(a: dict[str, Any], b: dict[str, Any]) -> None:
     found = Difference.model_validate_json(difference(a, b).model_dump_json())

@@ -10,6 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from tests.core.drawn_documents import GO, cases
+from tests.examples import dear
 from tests.plans import document, plan, step, template
 from unisequa.core.design.findings import findings, listed
 from unisequa.core.design.outline import outline
@@ -48,6 +49,7 @@ def clauses(draw: st.DrawFn) -> Clause:
     return Clause(fact, operator, value)
 
 
+@dear
 @given(st.lists(clauses(), min_size=1, max_size=4), st.sampled_from(["and", "or"]))
 def test_a_condition_put_together_reads_back_as_it_was(found: list[Clause], joiner: Any) -> None:
     assume(not any("{" in clause.value or "}" in clause.value for clause in found))
@@ -130,6 +132,7 @@ def runs(case: Any, moves: list[tuple[int, int]], drops: list[int], joins: Any =
     return made, documents, found
 
 
+@dear
 @given(
     cases(),
     st.lists(st.tuples(st.integers(0, 11), st.integers(0, 20)), max_size=4),

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.examples import dear
 from tests.plans import step, template
 from unisequa.core.design import linking, rows
 from unisequa.core.design.clip import copied, pasted
@@ -100,6 +101,7 @@ def test_sorting_by_date_keeps_what_has_no_date_behind_the_row_above_it() -> Non
 OPS = st.sampled_from(["in", "out", "up", "down", "move", "remove", "paste", "phase"])
 
 
+@dear
 @given(st.lists(st.tuples(OPS, st.integers(0, 50), st.integers(0, 50)), max_size=12))
 def test_whatever_is_done_to_the_rows_the_template_stays_whole(ops: list[tuple[str, int, int]]) -> None:
     found = linking.link(linking.link(job(), "crates", "labels"), "labels", "unpack")

@@ -21,7 +21,7 @@ from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.task import Awaited
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Move
-from unisequa.core.work.task_states import shown_state
+from unisequa.core.work.readiness import readiness
 from unisequa.formats.plan_document import plan_document
 from unisequa.formats.plan_reading import read_plan
 
@@ -110,7 +110,7 @@ def test_a_task_starts_after_what_it_waits_for_in_another_run() -> None:
     binding = [reason for reason in reasons(plan, 0) if reason.binding]
     assert [reason.kind for reason in binding] == ["awaits"]
     assert binding[0].text == "after Books closed of Close June (ends Fri 12 Jun) → Mon 15 Jun, binding"
-    assert shown_state(plan, 0) == "waiting"
+    assert readiness(plan).states[0] == "waiting"
     again = read_plan(plan_document(plan))
     assert again.tasks[0].waits == plan.tasks[0].waits
     earlier = cascade(again, [Move("collect", GO.toordinal())])

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.checker import Calendar
+from tests.examples import dear
 from tests.plans import document, step
 from unisequa.core.calendars.grid import MINUTES, Grid
 from unisequa.core.documents.calendar import CalendarDocument
@@ -109,6 +110,7 @@ ZONES = ("Europe/London", "America/New_York", "Australia/Lord_Howe", "America/Sa
 SHIFTS = ([("22:00", "06:00")], [("09:00", "17:00")], [("00:00", "24:00")], [("01:10", "01:50"), ("02:20", "03:10")])
 
 
+@dear
 @given(
     st.sampled_from(ZONES), st.sampled_from(SHIFTS), st.sampled_from(["1111111", "1111100", "0101011"]),
     st.datetimes(dt.datetime(2026, 1, 1), dt.datetime(2026, 12, 31)) | st.sampled_from(
@@ -242,7 +244,7 @@ def test_a_template_within_another_brings_its_steps_under_its_key_with_names_map
 @pytest.mark.parametrize(
     "others, facts, words",
     [
-        ([], {}, 'includes[0].template: "month-end-close" is needed to plan this template'),
+        ([], {}, 'includes[0].template: no template "month-end-close" is there'),
         ([INNER], {}, 'facts.m.shop: "Shop" is required'),
         ([INNER | {"grid": "minute"}], {"m.shop": "x"}, "is on the minute grid, this one is not"),
         (

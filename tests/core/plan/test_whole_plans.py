@@ -8,6 +8,7 @@ from typing import Any
 from hypothesis import given
 
 from tests.core.drawn_documents import cases, checker, planned_case
+from tests.examples import dear
 from unisequa.core.errors import DocumentError
 from unisequa.core.network.forward import forward
 from unisequa.core.plan.plan import Plan
@@ -38,11 +39,13 @@ def check(case: Case) -> None:
         assert not any(rules.allowed(key, at, times) for at in back), key
 
 
+@dear
 @given(cases())
 def test_every_step_satisfies_every_floor_and_could_start_no_earlier(case: Case) -> None:
     check(case)
 
 
+@dear
 @given(cases(minute=True, most=7))
 def test_the_same_holds_minute_by_minute_with_breaks_and_nights(case: Case) -> None:
     check(case)
@@ -77,11 +80,13 @@ def check_late(case: Case) -> None:
                 assert not still or slip == free or free == max(total, 0), (plan.tasks[i].key, slip)
 
 
+@dear
 @given(cases())
 def test_late_dates_and_slack_hold_to_the_day(case: Case) -> None:
     check_late(case)
 
 
+@dear
 @given(cases(minute=True, most=6))
 def test_late_dates_and_slack_hold_to_the_minute(case: Case) -> None:
     check_late(case)

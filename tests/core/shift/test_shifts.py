@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tests.core.checker import Checker
 from tests.core.drawn_documents import GO, cases, checker, planned_case
 from tests.core.plan.test_whole_plans import Case, times_of
+from tests.examples import dear
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.plan.building import seen_through
 from unisequa.core.plan.plan import Plan
@@ -156,6 +157,7 @@ def bridged_links(found: Plan) -> list[Any]:
     return list(seen_through(found.tasks, found.links, found.network.children)[0])
 
 
+@dear
 @given(shifted(), st.sampled_from(MODES))
 def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any, mode: Any) -> None:
     if (done := carried_out(drawn, mode)) is None:
@@ -190,6 +192,7 @@ def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any
     assert (old, new) == (found.schedule.latest, after.schedule.latest)
 
 
+@dear
 @given(shifted(), st.sampled_from(MODES))
 def test_a_shift_taken_back_restores_everything(drawn: Any, mode: Any) -> None:
     if (done := carried_out(drawn, mode)) is None:
@@ -204,6 +207,7 @@ def test_a_shift_taken_back_restores_everything(drawn: Any, mode: Any) -> None:
     assert got | {"warnings": []} == want | {"warnings": []}
 
 
+@dear
 @given(shifted())
 def test_the_same_push_twice_is_that_push_once(drawn: Any) -> None:
     case, first, chosen = drawn

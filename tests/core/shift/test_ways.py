@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from tests.core.drawn_documents import cases, planned_case
 from tests.core.plan.test_whole_plans import Case
+from tests.examples import dear
 from tests.plans import GO, day, plan, step
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.shift.cascade import cascade
@@ -63,6 +64,7 @@ def test_what_is_there_already_needs_nothing_and_what_is_done_no_longer_moves() 
         ways_to(found, "f", day("2026-06-17"))
 
 
+@dear
 @given(cases(most=7), st.integers(0, 6), st.integers(1, 12))
 def test_every_way_reaches_the_date_and_one_day_less_of_it_would_not(case: Case, n: int, earlier: int) -> None:
     try:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 
+from pydantic import ValidationError
+
 from unisequa.actions.access import check_may, may
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of
@@ -34,15 +36,15 @@ class Drawn:
 def drawn(session: Session, actor: Actor, run_id: int, today: dt.date, *, keep_dropped: bool) -> Drawn:
     """What would come of it; nothing is made."""
     run = run_of(session, run_id, actor)
-    check_may(run.edition.template, actor, "look")
+    check_may(run.edition.template, actor, "see the template")
     try:
         template, lines = template_from_run(
-            template_of(run.edition), plan_of(run, today), run.facts, keep_dropped=keep_dropped
+            template_of(run.edition), plan_of(run, today, viewer=actor.id), run.facts, keep_dropped=keep_dropped
         )
     except (DocumentError, EditError) as error:
         raise Refused({"": as_sentence(str(error))}) from error
     row = run.edition.template
-    return Drawn(run.name, row.id, row.name, may(row, actor, "edit"), template, tuple(lines))
+    return Drawn(run.name, row.id, row.name, may(row, actor, "change a draft"), template, tuple(lines))
 
 
 def make(
@@ -54,6 +56,9 @@ def make(
         edit_draft(session, actor, drawn_up.template_id, lambda _: drawn_up.template)
         return drawn_up.template_id
     name = " ".join(name.split()) or f"{drawn_up.run}, as it went"
-    template = Template.model_validate({**drawn_up.template.written(), "name": name[:200]})
-    like = template_of(run_of(session, run_id, actor).edition)
+    try:
+        template = Template.model_validate({**drawn_up.template.written(), "name": name[:200]})
+    except ValidationError:
+        raise Refused({"name": "A template needs a name of up to 200 characters that can be shown."}) from None
+    like = run_of(session, run_id, actor).edition
     return keep_template(session, actor, template, said=f"made from the run {drawn_up.run}", like=like).template_id

@@ -13,13 +13,18 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.template import SignOff, Template
 from unisequa.core.errors import NotThere
 from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.mending import Mending, mending
+from unisequa.core.work.outlook import outlook
+from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.run_states import is_over, place_in_lists
 from unisequa.core.work.summary import RunSummary
-from unisequa.store.documents import template_of_run
+from unisequa.store.baselines import curve_of
+from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries import runs as queries
+from unisequa.store.queries.people import people_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import Run, TaskRow
+from unisequa.store.tables import CrewMember, Run, TaskRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +46,28 @@ class Member:
     role: str
     label: str
     person_id: int | None
+    team_id: int | None
     outside: str
     name: str
 
 
 @dataclass(frozen=True, slots=True)
 class TaskSeen:
-    """What a run's plan does not say of a task."""
+    """What a run's plan does not say of a task.
+
+    Parameters
+    ----------
+    who : str
+        Who does it: somebody, a team while nobody of it has taken it, or nobody yet.
+    given : bool
+        Whether it was given to somebody apart from its role, or taken from a queue.
+    mine : bool
+        Whether it is this person's, alone or in a team.
+    of_team, in_team : bool
+        Whether its role is a team's, and whether this person is in that.
+    checked : frozenset of int
+        The numbers of the ticked boxes of its instructions.
+    """
 
     key: str
     title: str
@@ -62,6 +82,15 @@ class TaskSeen:
     sign_off_role: str | None
     sign_off: SignOff | None
     may_work: bool
+    may_sign_off: bool
+    gate: str
+    who: str
+    person_id: int | None
+    given: bool
+    mine: bool
+    of_team: bool
+    in_team: bool
+    checked: frozenset[int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,15 +128,42 @@ class RunSeen:
     last_shift: LastShift | None
     may_change: bool
     may_edit_template: bool
+    ready: Readiness
+    summary: RunSummary
+    baseline: Mapping[str, Any] | None
+    deputies: tuple[tuple[int, str], ...]
+    follow: str
+    keeper_id: int
+    may_state: bool
+    may_comment: bool
+    was_live: bool
 
     @property
     def over(self) -> bool:
         """Whether it is finished or called off."""
         return is_over(self.state)
 
+    @property
+    def may_propose(self) -> bool:
+        """Whether this person sends shifts to its keeper."""
+        return self.may_comment and not self.over
+
+    @property
+    def may_consider(self) -> bool:
+        """Whether this person works shifts out on it: to apply them, or to send them to its keeper."""
+        return self.may_change or self.may_propose
+
+    def is_parent(self, key: str) -> bool:
+        """Whether a task spans others."""
+        return self.plan.is_parent(self.plan.position(key))
+
+    def state_of(self, key: str) -> str:
+        """The state in which people see a task."""
+        return self.ready.states[self.plan.position(key)]
+
     def member(self, role: str | None) -> Member:
         """Who fills a role."""
-        return next((one for one in self.crew if one.role == role), Member(role or "", "", None, "", ""))
+        return next((one for one in self.crew if one.role == role), Member(role or "", "", None, None, "", ""))
 
     def task(self, key: str) -> TaskSeen:
         """One of its tasks.
@@ -152,11 +208,17 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
     if looked_up is None or not access.may_see_run(looked_up[0], actor):
         raise NotThere("This run does not exist, or is not open to you.")
     run, rows = looked_up
+    plan = plan_of(run, today, rows=rows, viewer=actor.id)
+    ready = readiness(plan)
+    names = _names(session, run, rows)
+    crew = {member.role: member for member in run.crew}
     template = template_of_run(run)
     rules = {step.key: step.sign_off for step in template.steps if step.sign_off}
     last = queries.last_shift(session, run_id)
     changes = access.may_change_run(run, actor)
-    mine = {member.role for member in run.crew if member.person_id == actor.id}
+    mine = access.roles_of(run, actor)
+    of_teams = {member.role for member in run.crew if member.team is not None}
+    comments = access.may_comment(run, actor)
     return RunSeen(
         id=run.id,
         name=run.name,
@@ -168,21 +230,86 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         template_id=run.edition.template_id,
         template_name=run.edition.template.name,
         template=template,
-        plan=plan_of(run, today, rows=rows),
+        plan=plan,
         tasks={
             row.key: TaskSeen(
-                row.key, row.title, row.phase, row.role, row.kind, row.state, row.instructions, tuple(row.links_out),
-                row.effort, row.may_skip, row.sign_off_role, rules.get(row.key),
-                changes or row.role in mine or row.sign_off_role in mine,
+                key=row.key,
+                title=row.title,
+                phase=row.phase,
+                role=row.role,
+                kind=row.kind,
+                state=row.state,
+                instructions=row.instructions,
+                links_out=tuple(row.links_out),
+                effort=row.effort,
+                may_skip=row.may_skip,
+                sign_off_role=row.sign_off_role,
+                sign_off=rules.get(row.key),
+                may_work=changes or access.is_doer(row, mine, actor),
+                may_sign_off=row.state == "in review" and access.may_sign_off(run, row, actor),
+                gate=row.gate,
+                who=_who(row, crew.get(row.role or ""), names),
+                person_id=row.person_id,
+                given=row.assigned_id is not None,
+                mine=access.is_doer(row, mine, actor),
+                of_team=row.role in of_teams,
+                in_team=row.role in of_teams and row.role in mine,
+                checked=frozenset(row.checked),
             )
             for row in rows.tasks
         },
-        crew=tuple(Member(m.role, m.label, m.person_id, m.outside, m.name) for m in run.crew),
+        crew=tuple(Member(m.role, m.label, m.person_id, m.team_id, m.outside, m.name) for m in run.crew),
         facts=dict(run.facts),
         last_shift=LastShift(last.number, last.person.name, len(last.changes), last.why) if last else None,
         may_change=changes and not is_over(run.state),
-        may_edit_template=access.may(run.edition.template, actor, "edit"),
+        may_edit_template=access.may(run.edition.template, actor, "change a draft"),
+        ready=ready,
+        summary=RunSummary(**run.summary),
+        baseline=run.baselines[-1].dates if run.baselines else None,
+        deputies=tuple((deputy.person_id, deputy.person.name) for deputy in run.deputies),
+        follow=run.follow,
+        keeper_id=run.keeper_id,
+        may_state=changes,
+        may_comment=comments,
+        was_live=bool(run.baselines),
     )  # fmt: skip
+
+
+def _names(session: Session, run: Run, rows: queries.RowsOfRun) -> dict[int, str]:
+    """The names of those whom single tasks were given to."""
+    wanted = {row.assigned_id for row in rows.tasks if row.assigned_id}
+    known = {member.person_id: member.person.name for member in run.crew if member.person}
+    others = people_by_id(session, wanted - set(known))
+    return {number: name for number, name in known.items() if number} | {n: p.name for n, p in others.items()}
+
+
+def _who(row: TaskRow, member: CrewMember | None, names: Mapping[int, str]) -> str:
+    if row.assigned_id is not None:
+        return names.get(row.assigned_id, "")
+    return member.name if member is not None else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Stands:
+    """How a run stands, why, and the shift that would mend what can no longer hold."""
+
+    standing: str
+    reason: str
+    mending: Mending | None = None
+
+
+def how_it_stands(run: RunSeen, *, closely: bool) -> Stands:
+    """How a live run stands today; not ``closely`` as it was kept when it last changed, which costs nothing."""
+    if run.state != "live":
+        return Stands("", "")
+    if not closely or run.plan.today is None:
+        return Stands(*run.summary.standing(run.plan.today or 0))
+    mend = mending(run.plan)
+    after = mend.result.after() if mend is not None else run.plan
+    phases = [phase.key for phase in run.template.phases]
+    curve = curve_of(run.plan, run.baseline) if run.baseline is not None else None
+    found = outlook(run.plan, run.ready, after, curve, phases)
+    return Stands(found.standing, found.reason, mend)
 
 
 def shift_words(shift: LastShift) -> str:

@@ -15,14 +15,16 @@ from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError, S
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
-from unisequa.core.shift.edits import Edit, codec
+from unisequa.core.shift.edits import Edit, MoveAnchor, MoveRun, codec
 from unisequa.core.shift.edits.codec import Document, written
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
-from unisequa.store.lists import bring_up
+from unisequa.core.work.readiness import Readiness, readiness
+from unisequa.store.baselines import keep_baseline
+from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of, put_back
 from unisequa.store.store import Session
-from unisequa.store.tables import ShiftRow, TaskRow, now
+from unisequa.store.tables import Run, ShiftRow, TaskRow, now
 
 WORKED_OUT_ANEW = "The run has changed since this shift was worked out. It has been worked out anew; look again."
 
@@ -39,6 +41,8 @@ class Considered:
         What they do; None without any.
     after : Plan
         The plan afterwards; as it stands without edits.
+    ready : Readiness
+        How its tasks stand then.
     others : mapping of str to Cascade
         Mode → what the same edits would do in it.
     fault : str
@@ -49,6 +53,7 @@ class Considered:
     edits: tuple[Edit, ...]
     result: Cascade | None
     after: Plan
+    ready: Readiness
     others: Mapping[Mode, Cascade] = field(default_factory=dict)
     fault: str = ""
 
@@ -83,11 +88,11 @@ def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Consid
             result = cascade(run.plan, made, mode)
             after = result.after()
             others = {other: cascade(run.plan, made, other) for other in MODES if other != mode}
-            return Considered(run, made, result, after, {**others, mode: result}, fault)
+            return Considered(run, made, result, after, readiness(after), {**others, mode: result}, fault)
         except ShiftError as error:
             fault = fault or f"{error}."
             made = made[:-1]
-    return Considered(run, (), None, run.plan, fault=fault)
+    return Considered(run, (), None, run.plan, run.ready, fault=fault)
 
 
 def apply_shift(
@@ -111,7 +116,8 @@ def apply_shift(
     """
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
-    plan = plan_of(run, today)
+    settle(run, today)
+    plan = plan_of(run, today, viewer=actor.id)
     try:
         result = cascade(plan, read_edits(edits, plan), mode)
         if run.version != version:
@@ -121,6 +127,18 @@ def apply_shift(
         after = result.after()
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
+    shift = keep_shift(session, actor, run, result, after, why)
+    if any(isinstance(edit, MoveAnchor | MoveRun) for edit in result.edits):
+        keep_baseline(run, f"After shift {shift.number}", after, actor.id)
+    run.version += 1
+    bring_up(run, today, after)
+    session.flush()
+    return Applied(shift.number, len(shift.changes))
+
+
+def keep_shift(session: Session, actor: Actor, run: Run, result: Cascade, after: Plan, why: str) -> ShiftRow:
+    """Bring a run's rows to what a cascade makes of them, and keep it in the history. The run's version, and what is
+    kept of it, are the caller's."""
     rows = {row.key: row for row in run.tasks}
     before = {change.key: _dates(rows[change.key]) for change in result.changes}
     put_back(run, after)
@@ -128,23 +146,20 @@ def apply_shift(
         {"key": change.key, "before": before[change.key], "after": _dates(rows[change.key]), "via": change.via}
         for change in result.changes
     ]
-    run.version += 1
     shift = ShiftRow(
         number=max((s.number for s in run.shifts), default=0) + 1,
         mode=result.mode,
-        edits=[written(edit, plan.grid) for edit in result.edits],
+        edits=[written(edit, after.grid) for edit in result.edits],
         changes=kept,
         record=record_of(result, after),
         why=why.strip()[:2000],
         person_id=actor.id,
     )
     run.shifts.append(shift)
-    bring_up(run, today, after)
     moved = count_words(len(kept), "task")
     said = f": {shift.why}" if shift.why else ""
     note(session, actor, "shifted", f"Shift {shift.number} moved {moved}{said}", run_id=run.id)
-    session.flush()
-    return Applied(shift.number, len(kept))
+    return shift
 
 
 def _dates(row: TaskRow) -> list[str | int | None]:
@@ -163,12 +178,19 @@ def take_back(session: Session, actor: Actor, run_id: int, number: int, today: d
     """
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
+    take_shift_back(session, actor, run, number, today)
+    run.version += 1
+    bring_up(run, today)
+
+
+def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today: dt.date) -> None:
+    """The same on a run's rows; its version, and what is kept of it, are the caller's."""
     shift = next((s for s in run.shifts if s.number == number), None)
     if shift is None:
         raise NotThere("This shift does not exist.")
     if shift.taken_back_at:
         raise Refused({"shift": f"Shift {number} has been taken back already."})
-    plan = plan_of(run, today)
+    plan = plan_of(run, today, viewer=actor.id)
     try:
         put_back(run, taken_back(plan, shift.record or _record_of_dates(plan, shift)))
     except ShiftError as error:
@@ -176,8 +198,6 @@ def take_back(session: Session, actor: Actor, run_id: int, number: int, today: d
         hint = f" Take back shift {later} first." if later else ""
         raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
     shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
-    run.version += 1
-    bring_up(run, today)
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
 
 

@@ -10,22 +10,26 @@ from unisequa.actions.access import check_may
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.included import IncludedEditions, included_by
+from unisequa.actions.runs.crew import team_in
+from unisequa.actions.runs.filling import Filled, filled
+from unisequa.actions.templates.included import closed, included_by
 from unisequa.actions.templates.seeing import edition_of
 from unisequa.core.calendars.words import count_words
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import laid_open, whole
 from unisequa.core.documents.placeholders import fill_in
-from unisequa.core.documents.template import Role, Template
+from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.plan.assemble import Occasion, assemble, not_startable
 from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
-from unisequa.store.documents import keep_calendars, template_of
-from unisequa.store.lists import bring_up
+from unisequa.store.baselines import keep_baseline
+from unisequa.store.documents import Latest, digest_of, keep_calendars, template_of
+from unisequa.store.linked import Linked
+from unisequa.store.lists import bring_up, keep_waits
 from unisequa.store.plans import keep_timing, links_of, task_row
-from unisequa.store.queries.people import people_by_address, people_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import CrewMember, Edition, Person, Run, TaskRow
+from unisequa.store.tables import CrewMember, Edition, Run, TaskRow
 from unisequa.store.waits import AwaitedElsewhere
 
 
@@ -60,15 +64,20 @@ class Startable:
     edition: int
     draft: bool
     template: Template
-    calendars: tuple[str, ...]
+    documents: tuple[CalendarDocument, ...]
+
+    @property
+    def calendars(self) -> tuple[str, ...]:
+        """The names of the working calendars it may have, its own first."""
+        return tuple(document.name for document in self.documents)
 
 
 def startable(session: Session, actor: Actor, template_id: int, number: int | None = None) -> Startable:
     """What somebody would start, to ask them for what it needs."""
     edition = edition_of(session, actor, template_id, number)
     template = laid_open(template_of(edition), included_by(session, edition).library)
-    names = tuple(document.name for document in calendar_documents(session, template.calendar))
-    return Startable(template_id, edition.number, edition.state == "draft", template, names)
+    documents = calendar_documents(session, template.calendar)
+    return Startable(template_id, edition.number, edition.state == "draft", template, documents)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,16 +85,19 @@ class _Occasion:
     """All that a start rests on, asked for once: the edition, what it includes, and who the roles are filled by."""
 
     edition: Edition
-    included: IncludedEditions
+    included: Linked
     template: Template
-    members: Mapping[str, tuple[Person | None, str]]
+    members: Mapping[str, Filled]
     today: dt.date
+    actor: Actor
 
 
 def _occasion(session: Session, actor: Actor, edition: Edition, choices: Choices, today: dt.date) -> _Occasion:
     included = included_by(session, edition)
     template = laid_open(template_of(edition), included.library)
-    return _Occasion(edition, included, template, _members(session, actor, template, choices), today)
+    return _Occasion(
+        edition, included, template, filled(session, actor, template, choices.crew, choices.subject), today, actor
+    )
 
 
 def rehearse(
@@ -106,43 +118,38 @@ def _rehearsed(session: Session, on: _Occasion, choices: Choices) -> Plan:
     template = template_of(on.edition)
     if faults := not_startable(template):
         raise DocumentError(faults)
-    waits = (wait for step in on.template.steps for wait in step.waits_for)
+    waits = [wait for step in on.template.steps for wait in step.waits_for]
+    crew = {role: member.name for role, member in on.members.items()}
+    calendars = calendar_documents(session, choices.calendar or template.calendar)
+    based = (on.edition.digest, sorted((number, one.digest) for number, one in on.included.editions.items()))
+    chosen = (choices.anchors, choices.facts, crew, choices.subject, choices.calendar, on.today)
+    elsewhere = AwaitedElsewhere(session, waits, on.included.ids, on.today, viewer=on.actor.id)
+    rests_on = (based, chosen, [document.written() for document in calendars], elsewhere.known() if waits else "")
+    key = digest_of(repr(rests_on))
+    if key in _PLANS:
+        return _PLANS[key]
     occasion = Occasion(
         anchors=choices.anchors,
         facts=choices.facts,
-        crew={role: person.name if person else outside for role, (person, outside) in on.members.items()},
+        crew=crew,
         subject=choices.subject,
-        calendars=calendar_documents(session, choices.calendar or template.calendar),
+        calendars=calendars,
         today=on.today,
-        elsewhere=AwaitedElsewhere(session, waits, on.today),
+        elsewhere=elsewhere,
     )
-    return assemble(template, occasion, on.included.library)
+    plan = assemble(template, occasion, on.included.library)
+    return _PLANS.keep(key, plan)
 
 
-def _members(
-    session: Session, actor: Actor, template: Template, choices: Choices
-) -> dict[str, tuple[Person | None, str]]:
-    """Role → the person who fills it, or the name of somebody outside."""
-    chosen = {role.key: choices.crew.get(role.key, "").strip() for role in template.roles}
-    numbers = {int(text) for text in chosen.values() if text.isascii() and text.isdigit() and len(text) < 10}
-    by_id = people_by_id(session, numbers | {actor.id})
-    named = {role.fill.person for role in template.roles if role.fill.by == "person" and role.fill.person}
-    by_address = people_by_address(session, named)
+_PLANS: Latest[Plan] = Latest(16)
+"""The plans worked out last, by all that they rest on: what was looked at before a start is not worked out again within
+its transaction; of other runs that it waits for, too."""
 
-    def member(role: Role) -> tuple[Person | None, str]:
-        text = chosen[role.key]
-        if role.fill.by == "outside":
-            return None, text[:200]
-        if text.isdigit():
-            person = by_id.get(int(text)) if len(text) < 10 else None
-            return (person if person and person.active else None), ""
-        if role.fill.by == "keeper":
-            return by_id.get(actor.id), ""
-        if role.fill.by == "person" and role.key not in choices.crew:
-            return by_address.get(role.fill.person or ""), ""
-        return None, ""
 
-    return {role.key: member(role) for role in template.roles}
+def rule_of_crew(session: Session, actor: Actor, template: Template, choices: Choices) -> dict[str, str]:
+    """Role → who fills it by what is chosen so far, as forms say it."""
+    found = filled(session, actor, template, choices.crew, choices.subject)
+    return {role: one.value for role, one in found.items()}
 
 
 def start_run(
@@ -156,9 +163,12 @@ def start_run(
         With a message for every field at fault.
     """
     edition = edition_of(session, actor, template_id, number)
-    check_may(edition.template, actor, "edit" if edition.state == "draft" else "start")
+    check_may(edition.template, actor, "change a draft" if edition.state == "draft" else "start a run")
     if edition.state == "retired":
         raise Refused({"": "This edition is retired; start the newest one."})
+    if lost := sorted(closed(session, actor, edition, waits=False)):
+        message = f"It includes “{lost[0]}”, which is not there any more, or not open to you; ask its owner."
+        raise Refused({"": message})
     try:
         on = _occasion(session, actor, edition, choices, today)
         plan = _rehearsed(session, on, choices)
@@ -187,15 +197,18 @@ def start_run(
     keep_calendars(run, plan.calendars.documents)
     keep_timing(run, plan)
     run.crew = [
-        CrewMember(role=role.key, label=role.label, person=person, outside=outside)
+        CrewMember(role=role.key, label=role.label, person=member.person, team=member.team, outside=member.outside)
         for role in template.roles
-        for person, outside in (on.members[role.key],)
+        for member in (on.members[role.key],)
     ]
     session.add(run)
     run.tasks = _rows(on, plan, run, facts)
+    if not choices.prepared:
+        keep_baseline(run, "Opened", plan, actor.id)
     session.flush()
     run.links = links_of(plan, {row.key: row.id for row in run.tasks})
     session.flush()
+    keep_waits(run)
     bring_up(run, today)
     note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
     session.flush()
@@ -207,7 +220,7 @@ def _check_people(template: Template, on: _Occasion, choices: Choices) -> None:
     nobody = {
         f"crew.{key}": "There is nobody with that number; choose somebody in the list."
         for key, chosen in choices.crew.items()
-        if key not in outside and chosen.isdigit() and on.members.get(key, (None, ""))[0] is None
+        if key not in outside and (chosen.isdigit() or team_in(chosen)) and not on.members.get(key, Filled()).name
     }
     if nobody:
         raise Refused(nobody)

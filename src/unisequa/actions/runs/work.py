@@ -1,91 +1,305 @@
-"""Working on tasks: begun, finished, signed off, sent back, dropped, reopened."""
+"""Working on tasks: begun, finished, signed off, sent back, dropped, reopened; one or many in one act."""
 
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass, field
 
 from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.following import Offer, let_follow
 from unisequa.actions.runs.seeing import run_of, task_of
-from unisequa.core.calendars.words import names_words
+from unisequa.actions.runs.undoing import keep_act, snapshot
+from unisequa.core.calendars.words import count_words, names_words, some_names
 from unisequa.core.documents.conditions import condition_words
-from unisequa.core.errors import NotAllowed, Refused
+from unisequa.core.errors import ActionError, NotAllowed, Refused
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import Begun, Done
+from unisequa.core.work.readiness import Hold, Readiness, holds, readiness
 from unisequa.core.work.sign_off import held_until
-from unisequa.core.work.task_states import ACT, Act, acts, shown_state, state_after, unfinished_before
-from unisequa.store.documents import template_of_run
-from unisequa.store.lists import bring_up, rule_of, values_in
+from unisequa.core.work.task_states import ACT, Act, acts, state_after
+from unisequa.store.lists import bring_up, dates_kept, rule_of, settle, values_in
+from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of, set_actual
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, TaskRow, now
 
+MOST_AT_ONCE = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Deed:
+    """Something to be done with tasks, all of them or none.
+
+    Parameters
+    ----------
+    keys : sequence of str
+        The tasks.
+    day : date, optional
+        The day on which it was done; today without one.
+    why : str
+        A word on it; sending back, and dropping what may not be skipped, ask for one.
+    confirmed : bool
+        Whether what only warns has been confirmed.
+    """
+
+    act: Act
+    keys: Sequence[str]
+    day: dt.date | None = None
+    why: str = ""
+    confirmed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Acted:
+    """What was done: its words, the number by which it can be undone, how many other tasks moved with it, and the shift
+    that it offers."""
+
+    words: str
+    number: int
+    moved: int = 0
+    offer: Offer | None = None
+
+
+@dataclass(slots=True)
+class _Work:
+    """A run with its plan, on which something is being done."""
+
+    session: Session
+    actor: Actor
+    run: Run
+    plan: Plan
+    ready: Readiness
+    day: int
+    deed: Deed
+    let_through: dict[str, str] = field(default_factory=dict)
+
 
 def act_on_task(
     session: Session, actor: Actor, run_id: int, key: str, act: Act, today: dt.date, *, confirmed: bool = False
-) -> None:
-    """Begin, finish, sign off, send back, drop or reopen a task.
+) -> Acted:
+    """Begin, finish, sign off, send back, drop or reopen one task today."""
+    return act_on_tasks(session, actor, run_id, Deed(act, [key], confirmed=confirmed), today)
 
-    Finishing before its predecessors are done is barred or, where the step says so, needs ``confirmed``.
+
+def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today: dt.date) -> Acted:
+    """Do something with tasks of a run: with all of them, or with none.
+
+    Beginning or finishing what is held back is barred or, where the step says so, needs ``confirmed``; so does
+    reopening what others have built on. What follows then moves as the run's ``follow`` says.
 
     Raises
     ------
     Refused
-        Field ``state``, or ``gate`` where confirming would let it through.
+        Field ``state`` with each refusal named, or ``gate`` where confirming would let it through; ``day``, ``why``.
     """
     run = run_of(session, run_id, actor)
-    row = task_of(run, key)
+    if not deed.keys or len(deed.keys) > MOST_AT_ONCE:
+        raise Refused({"state": f"Choose between one task and {MOST_AT_ONCE:,}."})
     if run.state != "live":
         raise Refused({"state": f"The run is {run.state}; open it before its tasks are worked on."})
-    if not access.may_work_on(run, row, actor):
+    if deed.day is not None and deed.day > today:
+        raise Refused({"day": "That day has not come yet; give today or an earlier one."})
+    settle(run, today)
+    rows = [task_of(run, key) for key in dict.fromkeys(deed.keys)]
+    plan = plan_of(run, today, viewer=actor.id)
+    work = _Work(session, actor, run, plan, readiness(plan), (deed.day or today).toordinal(), deed)
+    _check(work, rows)
+    before = snapshot(run, [row.key for row in rows])
+    for row in rows:
+        _DO[deed.act](work, row)
+    run.version += 1
+    after = plan_of(run, today, viewer=actor.id)
+    early = any(_is_early(plan, row, work.day) for row in rows)
+    followed = let_follow(session, actor, run, after, [row.key for row in rows], deed.act, early=early)
+    bring_up(run, today, followed.after)
+    session.flush()
+    words = _write_down(work, rows)
+    number = keep_act(session, actor, run, words, before, followed.shift)
+    return Acted(words, number, followed.moved, followed.offer)
+
+
+def _is_early(plan: Plan, row: TaskRow, day: int) -> bool:
+    """Whether a task is over before it was planned to be."""
+    read = plan.read(plan.position(row.key))
+    return row.state == "done" and read is not None and day < read[1]
+
+
+def _write_down(work: _Work, rows: Sequence[TaskRow]) -> str:
+    past, deed = ACT[work.deed.act].past, work.deed
+    on = f" on {deed.day.isoformat()}" if deed.day is not None else ""
+    for row in rows:
+        said = f": {deed.why.strip()}" if deed.why.strip() else ""
+        through = f" ({work.let_through[row.key]})" if row.key in work.let_through else ""
+        text = f"{row.title}: {past}{on}{through}{said}"
+        note(work.session, work.actor, f"task {past}", text, run_id=work.run.id, task_key=row.key)
+    return f"{rows[0].title}: {past}" if len(rows) == 1 else f"{count_words(len(rows), 'task')} {past}"
+
+
+# What may be done.
+
+
+def _check(work: _Work, rows: Sequence[TaskRow]) -> None:
+    """Refuse with every reason there is, each with its task's name."""
+    barred: list[ActionError] = []
+    warned: list[str] = []
+    for row in rows:
+        try:
+            _check_one(work, row, warned)
+        except ActionError as error:
+            barred.append(error)
+    if len(barred) == 1 and len(rows) == 1:
+        raise barred[0]
+    if barred:
+        told = list(dict.fromkeys(str(error) for error in barred))
+        more = f" And {len(told) - 8} more." if len(told) > 8 else ""
+        raise Refused({"state": "Nothing was done. " + " ".join(told[:8]) + more})
+    if warned and not work.deed.confirmed:
+        raise Refused({"gate": " ".join(dict.fromkeys(warned))})
+
+
+def _check_one(work: _Work, row: TaskRow, warned: list[str]) -> None:
+    run, plan, actor, deed = work.run, work.plan, work.actor, work.deed
+    position = plan.position(row.key)
+    state = work.ready.states[position]
+    if deed.act in {"sign off", "send back"}:
+        _check_second_person(run, row, actor)
+    elif not access.may_work_on(run, row, actor):
         raise NotAllowed(f"Only who does {row.title}, and the run's keeper, change its state.")
-    plan = plan_of(run, today)
-    position = plan.position(key)
     if plan.is_parent(position):
         raise Refused({"state": f"{row.title} spans its sub-steps; work on those."})
-    state = shown_state(plan, position)
-    if act not in {may.act for may in acts(state, may_skip=row.may_skip)}:
+    keeper = access.may_change_run(run, actor)
+    if deed.act not in {may.act for may in acts(state, may_skip=row.may_skip or keeper)}:
         raise Refused({"state": f"{row.title} is {state}; that cannot be done with it now."})
-    if act == "finish":
-        _check_gate(plan, position, row, confirmed)
-    if act == "sign off":
-        _check_second_person(run, row, actor)
-        if until := held_until(rule_of(run, key), values_in(run, key)):
-            words = condition_words(until, template_of_run(run))
-            raise Refused({"state": f"{row.title} is held in review until {words}."})
-    row.state = state_after(act, sign_off=row.sign_off_role is not None)
-    if act == "begin":
-        row.begun_at = now()
-        set_actual(row, plan, Begun(key, today.toordinal()))
-    elif act == "finish":
-        row.done_at, row.done_by_id = now(), actor.id
-        set_actual(row, plan, Done(key, today.toordinal()))
-    elif act in {"reopen", "send back"}:
-        row.done_at = row.done_by_id = None
-        row.begun_at = None if act == "reopen" else row.begun_at
-    run.version += 1
-    bring_up(run, today)
-    words = ACT[act].past
-    note(session, actor, f"task {words}", f"{row.title}: {words}", run_id=run.id, task_key=key)
+    if deed.act == "send back" and not deed.why.strip():
+        raise Refused({"why": f"Say what is missing in {row.title}, so that it can be mended."})
+    if deed.act == "drop" and not row.may_skip and not deed.why.strip():
+        raise Refused({"why": f"{row.title} is not meant to be skipped; say why it is dropped."})
+    if deed.act in {"begin", "finish"}:
+        _check_gate(work, position, row, warned)
+    if deed.act == "sign off" and (until := held_until(rule_of(run, row.key), values_in(run, row.key))):
+        words = condition_words(until, template_of_run(run))
+        raise Refused({"state": f"{row.title} is held in review until {words}."})
+    if deed.act == "reopen" and (built := _built_on(work, position)):
+        names = some_names(built)
+        have, stay = ("has", "stays as it is") if len(built) == 1 else ("have", "stay as they are")
+        warned.append(f"{names} {have} been begun after {row.title}, and {stay}.")
 
 
-def _check_gate(plan: Plan, position: int, row: TaskRow, confirmed: bool) -> None:
-    before = [plan.tasks[i].title for i in unfinished_before(plan, position)]
-    before += [awaited.words for awaited in plan.tasks[position].waits if not awaited.done]
-    if not before:
+def _check_gate(work: _Work, position: int, row: TaskRow, warned: list[str]) -> None:
+    beginning = work.deed.act == "begin"
+    free = (work.ready.begins if beginning else work.ready.finishes)[position]
+    if free is not None and free <= work.day:
         return
-    who = names_words(before[:3]) + (f" and {len(before) - 3} more" if len(before) > 3 else "")
-    verb = "is" if len(before) == 1 else "are"
+    others = {task_key for task_key in work.deed.keys if task_key != row.key}
+    held = [
+        hold
+        for hold in holds(work.plan, position)
+        if (hold.beginning or not beginning) and not _goes_with(work, hold, others)
+    ]
+    if not held and others:
+        return
+    text = f"{row.title} waits {_held_words(work.plan, held)}"
     if row.gate == "bar":
-        raise Refused({"state": f"{row.title} waits for {who}, which {verb} not done. Finish that first."})
-    if not confirmed:
-        raise Refused({"gate": f"{who} {verb} not done yet."})
+        raise Refused({"state": f"{text}. Finish that first."})
+    warned.append(f"{text}.")
+    work.let_through[row.key] = f"although it waited {_held_words(work.plan, held)}"
+
+
+def _goes_with(work: _Work, hold: Hold, others: Collection[str]) -> bool:
+    """Whether what holds a task is finished in the same act."""
+    return hold.position is not None and work.deed.act == "finish" and work.plan.tasks[hold.position].key in others
+
+
+def _held_words(plan: Plan, held: Sequence[Hold]) -> str:
+    open_ = [hold for hold in held if hold.since is None]
+    if not open_:
+        return "until a lag is over"
+    done = "done" if any(hold.over for hold in open_) else "begun"
+    return f"for {some_names([hold.words for hold in open_])}, which {'is' if len(open_) == 1 else 'are'} not {done}"
+
+
+def _built_on(work: _Work, position: int) -> list[str]:
+    """The titles of what follows a task that is over, and is begun or over itself."""
+    plan = work.plan
+    if plan.tasks[position].state not in {"done", "in review"}:
+        return []
+    after = dict.fromkeys(leaf for j in plan.network.targets(position) for leaf in plan.leaves(j))
+    return [plan.tasks[j].title for j in after if plan.tasks[j].state in {"under way", "in review", "done"}]
 
 
 def _check_second_person(run: Run, row: TaskRow, actor: Actor) -> None:
-    signers = [m for m in run.crew if m.role == row.sign_off_role]
-    if actor.id == row.done_by_id:
-        raise Refused({"state": "A second person signs off: not the one who did it."})
-    if any(m.person_id for m in signers) and not any(m.person_id == actor.id for m in signers):
-        raise NotAllowed(f"{names_words([m.name for m in signers])} signs this off.")
+    if row.state == "in review" and actor.id in {row.done_by_id, row.recorded_by_id}:
+        raise Refused({"state": f"A second person signs {row.title} off: not the one who did it."})
+    if not access.may_sign_off(run, row, actor):
+        signers = names_words([m.name or m.label for m in run.crew if m.role == row.sign_off_role])
+        raise NotAllowed(f"{signers or 'Nobody yet'} signs {row.title} off.")
+
+
+# What is done.
+
+
+def _begin(work: _Work, row: TaskRow) -> None:
+    row.before = row.before or dates_kept(row)
+    row.state = state_after("begin", sign_off=row.sign_off_role is not None)
+    row.begun_at = _moment(work)
+    set_actual(row, work.plan, Begun(row.key, work.day))
+
+
+def _finish(work: _Work, row: TaskRow) -> None:
+    row.before = row.before or dates_kept(row)
+    row.state = state_after("finish", sign_off=row.sign_off_role is not None)
+    roles = access.roles_of(work.run, work.actor)
+    doer = work.actor.id if access.is_doer(row, roles, work.actor) else row.person_id or work.actor.id
+    row.done_at, row.done_by_id, row.recorded_by_id = _moment(work), doer, work.actor.id
+    set_actual(row, work.plan, Done(row.key, work.day))
+
+
+def _sign_off(work: _Work, row: TaskRow) -> None:
+    row.state, row.signed_on = "done", dt.date.fromordinal(work.day)
+
+
+def _send_back(work: _Work, row: TaskRow) -> None:
+    row.state, row.done_at, row.done_by_id, row.recorded_by_id = "under way", None, None, None
+    if row.before is not None and row.start_on is not None:
+        begun = row.start_on
+        row.duration = row.before["duration"]
+        set_actual(row, _standing(work, row), Begun(row.key, begun.toordinal()))
+
+
+def _drop(work: _Work, row: TaskRow) -> None:
+    row.state = "dropped"
+
+
+def _reopen(work: _Work, row: TaskRow) -> None:
+    """Back to where it was before it was begun or done."""
+    row.state, row.begun_at = "waiting", None
+    row.done_at = row.done_by_id = row.recorded_by_id = row.signed_on = None
+    if row.before is not None:
+        start, finish = (dt.date.fromisoformat(day) if day else None for day in row.before["days"])
+        row.start_on, row.finish_on, row.duration = start, finish, row.before["duration"]
+        row.put, row.fixed, row.before = row.before["put"], row.before["fixed"], None
+
+
+def _standing(work: _Work, row: TaskRow) -> Plan:
+    """The plan as the rows now say."""
+    return plan_of(work.run, dt.date.fromordinal(work.plan.today or work.day), viewer=work.actor.id)
+
+
+def _moment(work: _Work) -> dt.datetime:
+    """When it was done: now, or on another day at its end."""
+    day = dt.date.fromordinal(work.day)
+    at = now()
+    return at if day == at.date() else dt.datetime.combine(day, at.time())
+
+
+_DO: dict[Act, Callable[[_Work, TaskRow], None]] = {
+    "begin": _begin,
+    "finish": _finish,
+    "sign off": _sign_off,
+    "send back": _send_back,
+    "drop": _drop,
+    "reopen": _reopen,
+}

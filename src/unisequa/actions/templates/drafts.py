@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from unisequa.actions.access import check_may
 from unisequa.actions.history import LONGEST, Happened, note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.included import check_open
+from unisequa.actions.templates.naming import check_name
 from unisequa.actions.templates.seeing import template_row
 from unisequa.core.calendars.words import as_sentence
 from unisequa.core.design.comparison import Difference, applied, difference, turned
@@ -23,6 +23,7 @@ from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import Clash, EditError, Refused
 from unisequa.store.documents import keep_document, template_of
+from unisequa.store.meanings import settle, settle_files
 from unisequa.store.queries import templates as queries
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, TemplateEdit, TemplateRow, now
@@ -39,7 +40,7 @@ def edit_draft(session: Session, actor: Actor, template_id: int, edit: Callable[
         With the field at fault; the draft stays as it was.
     """
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "change a draft")
     last = row.editions[-1]
     before = template_of(last)
     try:
@@ -49,7 +50,7 @@ def edit_draft(session: Session, actor: Actor, template_id: int, edit: Callable[
     made = difference(before.written(), edited.written())
     if not made:
         return last
-    check_open(session, actor, edited, before)
+    check_name(session, actor, edited.name, row, before.name)
     draft = _draft(session, actor, row)
     queries.drop_undone(session, actor.id, draft.id)
     text = summary(told(made, before, edited))
@@ -65,6 +66,8 @@ def _keep(
     text: str,
     made: Difference | None = None,
 ) -> None:
+    settle(session, draft, template, actor.id, reversed(draft.template.editions))
+    settle_files(session, draft.template_id, template, actor.id)
     keep_document(draft, template)
     draft.revision += 1
     draft.changed_at, draft.changed_by_id = now(), actor.id
@@ -88,6 +91,7 @@ def _draft(session: Session, actor: Actor, row: TemplateRow) -> Edition:
     if last.state == "draft":
         return last
     draft = Edition(template_id=row.id, number=last.number + 1, changed_by_id=actor.id, state="draft", revision=1)
+    draft.meant, draft.unmet = dict(last.meant), dict(last.unmet)
     keep_document(draft, template_of(last))
     row.editions.append(draft)
     session.flush()
@@ -123,7 +127,7 @@ def redo(session: Session, actor: Actor, template_id: int) -> TakenBack:
 
 def _back(session: Session, actor: Actor, template_id: int, state: str, to: str) -> TakenBack:
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "change a draft")
     draft = row.editions[-1]
     edit = queries.next_edit(session, actor.id, draft.id, state) if draft.state == "draft" else None
     if edit is None:

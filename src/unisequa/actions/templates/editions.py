@@ -5,11 +5,11 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 
-from unisequa.actions.access import check_may, may, right_of
+from unisequa.actions.access import Act, acts_of, check_may, may
 from unisequa.actions.history import Happened, note, of_template
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.drafts import edit_draft, edits_of
-from unisequa.actions.templates.included import included_in
+from unisequa.actions.templates.included import closed, included_by, included_now
 from unisequa.actions.templates.seeing import edition_of, template_row
 from unisequa.core.calendars.words import as_sentence, count_words
 from unisequa.core.design.comparison import difference
@@ -17,20 +17,20 @@ from unisequa.core.design.difference_words import Told, told
 from unisequa.core.design.fields.waits import waits_over
 from unisequa.core.design.findings import Finding, findings
 from unisequa.core.design.outline import Outline, outline
-from unisequa.core.documents.template import Template
 from unisequa.core.errors import Refused
 from unisequa.core.plan.assemble import not_startable
 from unisequa.store.documents import template_of
+from unisequa.store.meanings import settle
 from unisequa.store.queries.people import addresses
-from unisequa.store.queries.templates import started_by_edition
+from unisequa.store.queries.runs import started_by
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, now
 
 
-def checks(session: Session, template: Template, seen: Outline | None = None) -> list[Finding]:
+def checks(session: Session, edition: Edition, seen: Outline | None = None) -> list[Finding]:
     """What deserves mending before a release, what bars it first; ``seen`` is the outline where it is known."""
-    people = addresses(session)
-    library = included_in(session, [template], waits=True).library
+    people, template = addresses(session), template_of(edition)
+    library = included_now(session, edition).library
     every = findings(template, seen or outline(template, library), people)
     every += waits_over(template, library)
     every += [
@@ -42,16 +42,19 @@ def checks(session: Session, template: Template, seen: Outline | None = None) ->
 def release(session: Session, actor: Actor, template_id: int, text: str = "") -> Edition:
     """Release the draft: from now on it never changes, and others can start it."""
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "change a draft")
     draft = row.editions[-1]
     if draft.state != "draft":
         raise Refused({"": "There is no draft to release."})
-    bars = [finding for finding in checks(session, template_of(draft)) if finding.bars]
+    settle(session, draft, template_of(draft), actor.id)
+    if lost := sorted(closed(session, actor, draft, waits=True)):
+        raise Refused({"release": f"“{lost[0]}” is not there any more, or not open to you; take it out of this one."})
+    bars = [finding for finding in checks(session, draft) if finding.bars]
     if bars:
         raise Refused({"release": as_sentence(bars[0].text)})
     draft.state, draft.released_at, draft.note = "released", now(), text.strip()[:2000]
     template = template_of(draft)
-    draft.pins = included_in(session, [template]).pins(template)
+    draft.pins = included_by(session, draft).pins(template)
     steps = count_words(draft.steps, "step")
     said = f": {draft.note}" if draft.note else ""
     note(session, actor, "released", f"edition {draft.number} released with {steps}{said}", template_id=row.id)
@@ -61,7 +64,7 @@ def release(session: Session, actor: Actor, template_id: int, text: str = "") ->
 def retire(session: Session, actor: Actor, template_id: int, number: int, *, back: bool = False) -> Edition:
     """Retire a released edition, so that nobody starts it any more; ``back`` takes it into use again."""
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "manage the template")
     edition = edition_of(session, actor, template_id, number)
     if edition.state != ("retired" if back else "released"):
         raise Refused({"": f"Edition {number} is {edition.state}; only a released one is retired."})
@@ -80,11 +83,11 @@ def go_back(session: Session, actor: Actor, template_id: int, number: int) -> Ed
 def discard_draft(session: Session, actor: Actor, template_id: int) -> None:
     """Throw a draft away; the released edition before it stays."""
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "change a draft")
     draft = row.editions[-1]
     if draft.state != "draft" or len(row.editions) == 1:
         raise Refused({"": "There is no draft beside a released edition to discard."})
-    if started_by_edition(session, [draft.id]):
+    if started_by(session, None, editions=[draft.id]):
         raise Refused({"": "A run was started from this draft; release it or keep it."})
     note(session, actor, "draft discarded", f"edition {draft.number} discarded", template_id=row.id)
     row.editions.remove(draft)
@@ -116,14 +119,14 @@ class EditionsSeen:
     name: str
     owner: str
     owner_id: int
-    right: str
+    acts: frozenset[Act]
     lines: tuple[EditionLine, ...]
     old: int
     new: int
     changes: tuple[Told, ...] | None
     happened: tuple[Happened, ...]
     open_to: str
-    rights: tuple[tuple[int, str, str], ...]
+    rights: tuple[tuple[str, str, str], ...]
 
 
 def see_editions(
@@ -131,20 +134,20 @@ def see_editions(
 ) -> EditionsSeen:
     """The editions, from ``old`` to ``new`` compared; the latest two without."""
     row = template_row(session, template_id)
-    check_may(row, actor, "look")
-    editor = may(row, actor, "edit")
+    check_may(row, actor, "see the template")
+    editor = may(row, actor, "change a draft")
     seen = [edition for edition in row.editions if edition.state != "draft" or editor]
     by_number = {edition.number: edition for edition in seen}
     numbers = list(by_number)
     new = new if new in by_number else numbers[-1] if numbers else 0
     old = old if old in by_number else numbers[-2] if len(numbers) > 1 else new
-    started = started_by_edition(session, [edition.id for edition in seen])
+    started = started_by(session, actor.id, editions=[edition.id for edition in seen])
     happened = [*of_template(session, row.id), *(edits_of(session, row.id) if editor else ())]
     return EditionsSeen(
         row.name,
         row.owner.name,
         row.owner_id,
-        right_of(row, actor),
+        acts_of(row, actor),
         tuple(
             EditionLine(
                 one.number, one.state, one.released_at or one.changed_at, one.changed_by.name, one.note, one.steps,
@@ -157,7 +160,10 @@ def see_editions(
         None if old == new else _changes(by_number[old], by_number[new]),
         tuple(sorted(happened, key=lambda one: (one.at, one.order), reverse=True)),
         row.open_to,
-        tuple((right.person_id, right.person.name, right.right) for right in row.rights),
+        (
+            *((f"team:{given.team_id}", f"The team {given.team.name}", given.right) for given in row.team_rights),
+            *((str(given.person_id), given.person.name, given.right) for given in row.rights),
+        ),
     )  # fmt: skip
 
 
@@ -179,7 +185,7 @@ class Releasable:
 def releasable(session: Session, actor: Actor, template_id: int) -> Releasable:
     """What a release would change."""
     row = template_row(session, template_id)
-    check_may(row, actor, "edit")
+    check_may(row, actor, "change a draft")
     draft = row.editions[-1]
     before = row.editions[-2] if len(row.editions) > 1 else None
     changes = _changes(before, draft) if before else ()

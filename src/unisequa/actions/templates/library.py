@@ -7,17 +7,20 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
-from unisequa.actions.access import may
+from unisequa.actions.access import HIDDEN, may
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.included import IncludedEditions, check_open, included_in
+from unisequa.actions.templates.included import included_by, included_now
+from unisequa.actions.templates.naming import check_name, free_name
 from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Anchor, Template
 from unisequa.core.errors import DocumentError, NotThere, Refused
 from unisequa.store.documents import keep_document, template_of
+from unisequa.store.meanings import settle, settle_files
 from unisequa.store.queries import templates as queries
+from unisequa.store.queries.runs import started_by
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, TemplateRow, now
 
@@ -81,35 +84,33 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     """The templates this person may see, by category and name."""
     search = search or Search()
     rows = [
-        (row, edition, may(row, actor, "edit") and row.editions[-1].state == "draft")
+        (row, edition, may(row, actor, "change a draft") and row.editions[-1].state == "draft")
         for row in queries.templates_open_to(session, actor.id)
         if (edition := _shown(row, actor)) is not None
     ]
     chosen = [one for one in rows if search.finds(*one)]
-    started = queries.started_by_template(session, [row.id for row, _, _ in chosen])
-    including = [edition for _, edition, _ in chosen if edition.includes]
-    included = included_in(session, [template_of(edition) for edition in including])
+    started = started_by(session, actor.id, templates=[row.id for row, _, _ in chosen])
     entries = tuple(
-        _entry(row, edition, has_draft, actor, started.get(row.id, 0), included) for row, edition, has_draft in chosen
+        _entry(session, row, edition, has_draft, actor, started.get(row.id, 0)) for row, edition, has_draft in chosen
     )
     owners = {row.owner_id: row.owner.name for row, _, _ in rows}
     return Library(
         entries,
-        tuple(queries.categories(session)),
+        tuple(sorted({row.category for row, _, _ in rows if row.category})),
         tuple(sorted(owners.items(), key=lambda pair: pair[1])),
         bool(rows),
     )
 
 
 def _entry(
-    row: TemplateRow, edition: Edition, has_draft: bool, actor: Actor, started: int, included: IncludedEditions
+    session: Session, row: TemplateRow, edition: Edition, has_draft: bool, actor: Actor, started: int
 ) -> LibraryEntry:
     steps, days = edition.steps, edition.days or 0
     if edition.includes:
-        template = template_of(edition)
-        days = outline(template, included.library).length
+        template, inside = template_of(edition), included_now(session, edition).library
+        days = outline(template, inside).length
         try:
-            steps = len(laid_open(template, included.library).steps)
+            steps = len(laid_open(template, inside).steps)
         except DocumentError:
             steps = edition.steps
     return LibraryEntry(
@@ -126,8 +127,8 @@ def _entry(
         days=days,
         started=started,
         has_draft=has_draft,
-        startable=edition.state == "released" and may(row, actor, "start"),
-        editable=may(row, actor, "edit"),
+        startable=edition.state == "released" and may(row, actor, "start a run"),
+        editable=may(row, actor, "change a draft"),
         open_to=row.open_to,
     )
 
@@ -138,15 +139,15 @@ def _shown(row: TemplateRow, actor: Actor) -> Edition | None:
         editions = [edition for edition in row.editions if edition.state == state]
         if editions:
             return editions[-1]
-    return row.editions[-1] if row.editions and may(row, actor, "edit") else None
+    return row.editions[-1] if row.editions and may(row, actor, "change a draft") else None
 
 
 def shown_template(session: Session, actor: Actor, template_id: int) -> EditionSeen:
     """The edition of a template that the library lists."""
     row = template_row(session, template_id)
-    edition = _shown(row, actor) if may(row, actor, "look") else None
+    edition = _shown(row, actor) if may(row, actor, "see the template") else None
     if edition is None:
-        raise NotThere("This template does not exist, or is not open to you.")
+        raise NotThere(HIDDEN)
     return seen(edition, actor)
 
 
@@ -161,6 +162,7 @@ def create_template(session: Session, actor: Actor, name: str, category: str = "
         template = Template(name=name, category=category.strip(), anchors=(Anchor(key="start", label="Start"),))
     except ValidationError:
         raise Refused({"name": "A template needs a name of up to 200 characters."}) from None
+    check_name(session, actor, template.name)
     return keep_template(session, actor, template).template_id
 
 
@@ -171,16 +173,20 @@ def keep_template(
     *,
     released: bool = False,
     said: str = "",
-    like: Template | None = None,
+    like: Edition | None = None,
 ) -> Edition:
-    """Keep a document as a new template's first edition; ``said`` tells where it comes from, ``like`` what it copies.
+    """Keep a document as a new template's first edition, under a name that its author sees no other template have.
 
-    Raises
-    ------
-    Refused
-        When it names a template that is not open to its author.
+    Parameters
+    ----------
+    said : str
+        Where it comes from.
+    like : Edition, optional
+        What it copies; the names of other templates in it mean what they mean there.
     """
-    check_open(session, actor, template, like)
+    name = free_name(session, actor, template.name)
+    if name != template.name:
+        template = template.model_copy(update={"name": name})
     row = TemplateRow(name=template.name, category=template.category, owner_id=actor.id, editions=[], rights=[])
     session.add(row)
     session.flush()
@@ -190,10 +196,13 @@ def keep_template(
         changed_by_id=actor.id,
         state="released" if released else "draft",
         released_at=now() if released else None,
-        pins=included_in(session, [template]).pins(template) if released else None,
     )
+    settle(session, edition, template, actor.id, [like] if like else ())
     keep_document(edition, template)
     row.editions.append(edition)
+    settle_files(session, row.id, template, actor.id)
+    session.flush()
+    edition.pins = included_by(session, edition).pins(template) if released else None
     note(session, actor, "template written", said or f"{template.name} begun", template_id=row.id)
     session.flush()
     return edition
@@ -206,5 +215,5 @@ def duplicate(session: Session, actor: Actor, template_id: int, number: int | No
     name = f"{template.name}, a copy"[:200]
     copy = Template.model_validate({**template.written(), "name": name})
     return keep_template(
-        session, actor, copy, said=f"copied from {template.name}, edition {edition.number}", like=template
+        session, actor, copy, said=f"copied from {template.name}, edition {edition.number}", like=edition
     ).template_id

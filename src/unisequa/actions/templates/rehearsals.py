@@ -10,11 +10,13 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field
 
 from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.included import Linked
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.documents.checks import with_readable_titles
-from unisequa.core.documents.includes import Library, Whole, whole
+from unisequa.core.documents.includes import Whole, whole
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DateRangeError, DocumentError, TypedError
 from unisequa.core.people.load import DAY_MINUTES, Load, absences, loads
@@ -22,6 +24,7 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Warning
+from unisequa.core.terms import number_in
 from unisequa.store.queries.people import leave_of, people_by_id
 from unisequa.store.store import Session
 from unisequa.store.waits import AwaitedElsewhere
@@ -59,9 +62,11 @@ class Rehearsed:
         return self.names.get(role) or (entry.label if entry else role)
 
 
-def rehearsed(session: Session, template: Template, library: Library, given: Rehearsal, today: dt.date) -> Rehearsed:
+def rehearsed(
+    session: Session, actor: Actor, template: Template, inside: Linked, given: Rehearsal, today: dt.date
+) -> Rehearsed:
     """A template on the dates that were typed; a draft too whose titles name what is not there yet."""
-    template = with_readable_titles(template)
+    template, library = with_readable_titles(template), inside.library
     documents = calendar_documents(session, given.calendar or template.calendar)
     calendar = Calendars(documents)[None]
     anchors: dict[str, dt.date] = {}
@@ -74,8 +79,8 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
                 faults[f"anchors.{key}"] = str(error)
     if faults:
         return Rehearsed(faults=faults)
-    numbers = {role: int(text) for role, text in given.crew.items() if text.isascii() and text.isdigit()}
-    people = people_by_id(session, {number for number in numbers.values() if number < 10**9})
+    numbers = {role: number for role, text in given.crew.items() if (number := number_in(text))}
+    people = people_by_id(session, set(numbers.values()))
     crew = {role: people[number] for role, number in numbers.items() if number in people}
     names = {role: person.name for role, person in crew.items()}
     away = _leave(session, {role: person.id for role, person in crew.items()})
@@ -84,7 +89,8 @@ def rehearsed(session: Session, template: Template, library: Library, given: Reh
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
         waits = [wait for placed in parts.steps for wait in placed.step.waits_for]
-        there = AwaitedElsewhere(session, waits, today, template.slots_of_time().per_day)
+        slots = template.slots_of_time().per_day
+        there = AwaitedElsewhere(session, waits, inside.ids, today, slots, viewer=actor.id)
         occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
         plan = assemble(template, occasion, library)
     except DocumentError as error:

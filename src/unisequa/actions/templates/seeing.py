@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from unisequa.actions.access import RIGHTS, check_may, may, right_of
+from unisequa.actions.access import HIDDEN, Act, acts_of, check_may, may
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.included import IncludedEditions, included_by
+from unisequa.actions.templates.included import Linked, included_by, included_now
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import NotThere
 from unisequa.store.documents import template_of
@@ -23,8 +23,8 @@ class EditionSeen:
     ----------
     name : str
         The template's; that of the document is ``template.name``.
-    right : str
-        The most that they may do with the template.
+    acts : frozenset of str
+        What they may do with the template.
     newest : bool
         Whether no later edition is there.
     """
@@ -36,32 +36,32 @@ class EditionSeen:
     name: str
     owner: str
     template: Template
-    right: str
+    acts: frozenset[Act]
     newest: bool
 
-    def may(self, right: str) -> bool:
-        """Whether they may do this much with the template."""
-        return RIGHTS.index(self.right) >= RIGHTS.index(right)
+    def may(self, act: Act) -> bool:
+        """Whether they may do this with the template."""
+        return act in self.acts
 
     @property
     def changeable(self) -> bool:
         """Whether an edit of theirs would change it: a draft, or the newest edition, which opens a draft."""
-        return self.may("edit") and self.newest
+        return self.may("change a draft") and self.newest
 
 
 def template_row(session: Session, template_id: int) -> TemplateRow:
     """A template's row by id."""
     row = template_by_id(session, template_id)
     if row is None:
-        raise NotThere("This template does not exist, or is not open to you.")
+        raise NotThere(HIDDEN)
     return row
 
 
 def edition_of(session: Session, actor: Actor, template_id: int, number: int | None = None) -> Edition:
     """One edition's row; without a number the draft for who may edit it, or else the newest released."""
     row = template_row(session, template_id)
-    check_may(row, actor, "look")
-    editor = may(row, actor, "edit")
+    check_may(row, actor, "see the template")
+    editor = may(row, actor, "change a draft")
     seen = [edition for edition in row.editions if edition.state != "draft" or editor]
     if number is not None:
         chosen = next((edition for edition in seen if edition.number == number), None)
@@ -82,10 +82,15 @@ def see_edition(session: Session, actor: Actor, template_id: int, number: int | 
 
 def see_whole(
     session: Session, actor: Actor, template_id: int, number: int | None = None
-) -> tuple[EditionSeen, IncludedEditions]:
+) -> tuple[EditionSeen, Linked]:
     """The same with the editions that it includes."""
     edition = edition_of(session, actor, template_id, number)
     return seen(edition, actor), included_by(session, edition)
+
+
+def see_open(session: Session, actor: Actor, template_id: int, number: int | None = None) -> Linked:
+    """What an edition includes and waits for as far as that is open to somebody, as it is now."""
+    return included_now(session, edition_of(session, actor, template_id, number), actor)
 
 
 def seen(edition: Edition, actor: Actor) -> EditionSeen:
@@ -99,6 +104,6 @@ def seen(edition: Edition, actor: Actor) -> EditionSeen:
         row.name,
         row.owner.name,
         template_of(edition),
-        right_of(row, actor),
+        acts_of(row, actor),
         edition is row.editions[-1],
     )

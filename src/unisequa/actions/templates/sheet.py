@@ -7,15 +7,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.drafts import edit_draft, edits_since, redo, undo
+from unisequa.actions.templates.drafts import TakenBack, edit_draft, edits_since, redo, undo
 from unisequa.actions.templates.editions import checks
-from unisequa.actions.templates.included import IncludedEditions, all_released, included_by, included_in
+from unisequa.actions.templates.included import all_released, included_by, included_now
 from unisequa.actions.templates.rehearsals import Rehearsal, Rehearsed, rehearsed
 from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
 from unisequa.core.design.findings import Finding
 from unisequa.core.design.outline import Outline, outline
 from unisequa.core.documents.includes import Library
 from unisequa.core.documents.template import Template
+from unisequa.store.linked import Linked
 from unisequa.store.queries.templates import next_edit
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition
@@ -34,7 +35,7 @@ class SheetSeen:
     """
 
     edition: EditionSeen
-    included: IncludedEditions
+    included: Linked
     outline: Outline
     findings: tuple[Finding, ...]
     newer: frozenset[str]
@@ -61,8 +62,9 @@ def _sheet(session: Session, actor: Actor, edition: Edition, today: dt.date, reh
     drawn = outline(template, included.library)
     newer: frozenset[str] = frozenset()
     if edition.pins:
-        now = included_in(session, [template]).editions
-        newer = frozenset(name for name, number in included.editions.items() if now.get(name, 0) > number)
+        now = included_now(session, edition).editions
+        older = {n for n, one in included.editions.items() if n in now and now[n].number > one.number}
+        newer = frozenset(inner.name for inner in included.library.all() if included.id_of(inner.name) in older)
     draft = looked.state == "draft"
     last = next_edit(session, actor.id, edition.id, "done") if draft else None
     again = next_edit(session, actor.id, edition.id, "undone") if draft else None
@@ -70,11 +72,11 @@ def _sheet(session: Session, actor: Actor, edition: Edition, today: dt.date, reh
         looked,
         included,
         drawn,
-        tuple(checks(session, template, drawn)),
+        tuple(checks(session, edition, drawn)),
         newer,
         last.text if last else None,
         again.text if again else None,
-        None if rehearsal is None else rehearsed(session, template, included.library, rehearsal, today),
+        None if rehearsal is None else rehearsed(session, actor, template, included, rehearsal, today),
     )
 
 
@@ -83,39 +85,24 @@ def edit_sheet(
     actor: Actor,
     template_id: int,
     edit: Callable[[Library], Callable[[Template], Template]],
-    today: dt.date,
-    rehearsal: Rehearsal | None = None,
     *,
     names_others: bool = False,
-) -> SheetSeen:
-    """Make one edit of the draft and see the sheet as it is then.
+) -> None:
+    """Make one edit of the draft.
 
     Parameters
     ----------
     edit : callable
         Gives the edit, with the templates that it may name: those included, or with ``names_others`` all open ones.
     """
-    if names_others:
-        library = all_released(session, actor).library
-    else:
-        library = included_by(session, template_row(session, template_id).editions[-1]).library
-    edition = edit_draft(session, actor, template_id, edit(library))
-    return _sheet(session, actor, edition, today, rehearsal)
+    last = template_row(session, template_id).editions[-1]
+    library = (all_released(session, actor, last) if names_others else included_by(session, last)).library
+    edit_draft(session, actor, template_id, edit(library))
 
 
-def take_back(
-    session: Session,
-    actor: Actor,
-    template_id: int,
-    today: dt.date,
-    rehearsal: Rehearsal | None = None,
-    *,
-    again: bool = False,
-) -> tuple[SheetSeen, str, str]:
-    """Undo, or do ``again``; gives the sheet, the edit's words, and why it was passed over, if it was."""
-    taken = (redo if again else undo)(session, actor, template_id)
-    sheet = see_sheet(session, actor, template_id, today, None, rehearsal)
-    return sheet, taken.text, taken.passed_over
+def take_back(session: Session, actor: Actor, template_id: int, *, again: bool = False) -> TakenBack:
+    """Undo, or do ``again``; gives the edit's words, and why it was passed over, if it was."""
+    return (redo if again else undo)(session, actor, template_id)
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,7 +124,7 @@ def news(
 ) -> News:
     """What has changed since edition ``number`` at its ``revision``."""
     edition = edition_of(session, actor, template_id)
-    editor = seen(edition, actor).may("edit")
+    editor = seen(edition, actor).may("change a draft")
     newer = edition.number > number and editor
     if not newer and not (edition.number == number and edition.revision != revision):
         return News((), None)

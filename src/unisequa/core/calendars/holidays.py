@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from functools import cache
 
@@ -38,3 +39,15 @@ def public_holidays(
         return {**names, **(also or {})}
 
     return between
+
+
+@cache
+def countries() -> tuple[tuple[str, str, tuple[str, ...]], ...]:
+    """Whose public holidays are known: the ISO 3166 code, the name, and the codes of the parts that differ, by name."""
+    import holidays
+    from holidays.registry import COUNTRIES
+
+    names = {entry[1]: re.sub(r"(?<=[a-z])(?=[A-Z])", " ", entry[0]) for entry in COUNTRIES.values()}
+    parts = holidays.list_supported_countries(include_aliases=False)
+    known = [(code, names[code], tuple(divisions)) for code, divisions in parts.items() if code in names]
+    return tuple(sorted(known, key=lambda one: one[1]))

@@ -25,12 +25,15 @@ _DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
 _MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
 
 
+_NEAR = {"yesterday": -1, "today": 0, "tomorrow": 1}
+
+
 def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar) -> dt.date:
     """The date somebody typed.
 
     ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
-    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``today``, ``tomorrow`` · ``+3``, ``-3``
-    days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
+    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``yesterday``, ``today``, ``tomorrow`` ·
+    ``+3``, ``-3`` days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
 
     Raises
     ------
@@ -42,8 +45,8 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
     """
     word = " ".join(text.lower().split())
     start = (base or today).toordinal()
-    if word in {"today", "tomorrow"}:
-        return today + dt.timedelta(days=word == "tomorrow")
+    if word in _NEAR:
+        return today + dt.timedelta(days=_NEAR[word])
     if relative := _RELATIVE.match(word):
         n = int(relative[3]) * (1 if relative[2] == "+" else -1)
         day = start + n
@@ -84,3 +87,24 @@ def _named(text: str, day: int, month: str, year: str | None, today: dt.date) ->
         if year or date >= today - dt.timedelta(days=92):
             return date
     raise TypedError(f'"{text}": there is no such day')
+
+
+def typed_past(text: str, *, today: dt.date) -> dt.date | None:
+    """The day on which something was done, as typed: a weekday is the last one, today included; nothing is None.
+
+    Raises
+    ------
+    TypedError
+        Also for a day that has not come yet.
+
+    >>> typed_past("fri", today=dt.date(2026, 8, 10))
+    datetime.date(2026, 8, 7)
+    """
+    if not text.strip():
+        return None
+    day = typed_date(text, today=today, base=None, calendar=WorkingCalendar())
+    if day > today and text.strip().lower()[:3] in _WEEKDAYS and day - today < dt.timedelta(days=7):
+        day -= dt.timedelta(days=7)
+    if day > today:
+        raise TypedError(f"{day_words(day)} has not come yet; give today or an earlier day")
+    return day

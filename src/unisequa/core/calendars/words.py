@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from functools import lru_cache
 
 from unisequa.core.calendars.grid import MINUTES, Grid, span_text
@@ -89,6 +90,17 @@ def count_words(n: int, noun: str, plural: str | None = None) -> str:
 def names_words(names: list[str]) -> str:
     """``a``, ``a and b``, ``a, b and c``."""
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""
+
+
+def some_names(names: Sequence[str], most: int = 3) -> str:
+    """Names as a list, and how many more there are.
+
+    >>> some_names(["Ada", "Bela"]), some_names(["Ada", "Bela", "Cleo", "Dora"], 2)
+    ('Ada and Bela', 'Ada, Bela and 2 more')
+    """
+    if len(names) <= most:
+        return names_words(list(names))
+    return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 
 def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> str:

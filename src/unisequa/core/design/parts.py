@@ -14,6 +14,7 @@ from unisequa.core.documents.conditions import Clause, Condition, Joiner, expres
 from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.documents.template import Measure, Message, Template
 from unisequa.core.errors import EditError, TypedError
+from unisequa.core.terms import number_in
 
 FILLS = {
     "ask": "chosen when starting", "person": "a named person", "subject": "whoever the run is about",
@@ -63,7 +64,7 @@ def _on_grid(template: Template, grid: str) -> Template:
 
 def _whole_days(what: str, of: str, text: int | str) -> int:
     word = str(text).strip()
-    if word.lstrip("-").removesuffix("d").isdigit():
+    if re.fullmatch(r"-?[0-9]{1,9}d?", word):
         return int(word.removesuffix("d"))
     shown = f"{word} of {of}" if word else f"an hour of {of}"
     raise EditError("grid", f"the {what} {shown} is in hours; write it in days, such as 1d, before you count in days")
@@ -139,7 +140,7 @@ def label_words(template: Template, index: int) -> str:
 
 
 def _day_label(template: Template, key: str, name: str, word: str) -> Template:
-    index = int(key) if key.isdigit() else None
+    index = number_in(key) if key == "0" or number_in(key) else None
     if name == "label":
         if index is None:
             raise EditError("label", "type the day first, such as +6 wd")

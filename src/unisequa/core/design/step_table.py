@@ -21,6 +21,7 @@ from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
 from unisequa.core.errors import EditError, TypedError
+from unisequa.core.terms import number_in
 
 COLUMNS: dict[str, str] = {"key": "Key"} | {entry.name: entry.column for entry in FIELDS if entry.column}
 """Field → the name of its column."""
@@ -271,7 +272,7 @@ def _links(
 def _one_of(steps: Sequence[Step], keys: Sequence[str], word: str) -> str | None:
     if not word:
         return None
-    if word.isdigit() and 1 <= int(word) <= len(keys):
+    if 1 <= number_in(word) <= len(keys):
         return keys[int(word) - 1]
     return next((step.key for step in steps if word.casefold() in {step.key, step.title.casefold()}), None)
 

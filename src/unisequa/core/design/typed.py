@@ -9,7 +9,7 @@ from typing import cast
 
 from unisequa.core.documents.template import Anchor, Link, Measure, Step, When, usual_roll
 from unisequa.core.errors import TypedError, did_you_mean
-from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType, Unit
+from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType, Unit, number_in
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ def typed_follows(text: str, steps: Sequence[Step], included: Sequence[str] = ()
 def _step(word: str, steps: Sequence[Step], included: Sequence[str]) -> str | None:
     if " " not in word and word.split(".", maxsplit=1)[0] in included:
         return word
-    if word.isascii() and word.isdigit() and 1 <= int(word) <= len(steps):
+    if 1 <= number_in(word) <= len(steps):
         return steps[int(word) - 1].key
     lower = word.lower()
     for step in steps:

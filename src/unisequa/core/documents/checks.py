@@ -25,15 +25,16 @@ MOST_OFFSETS = {
 """How far an offset reaches: a hundred years, and as many days otherwise."""
 
 
-def read_template(content: object) -> Template:
-    """A template from plain JSON values, checked whole.
+def read_template(content: object, *, spent: bool = False) -> Template:
+    """A template from plain JSON values, checked whole; ``spent`` as in
+    :func:`~unisequa.core.documents.reading.read_document`.
 
     Raises
     ------
     DocumentError
         With every fault and its path.
     """
-    template = read_document(Template, content)
+    template = read_document(Template, content, spent=spent)
     if faults := list(faults_in(template)):
         raise DocumentError(faults)
     return template
@@ -113,8 +114,9 @@ def faults_in(template: Template) -> Iterator[Fault]:
             yield Fault(f"{path}.duration", "on the day grid is a whole number of working days")
         if step.parent is not None and step.parent == step.key:
             yield Fault(f"{path}.parent", "is the step itself; name another or take it out")
-        for name in ("when", "not_before", "deadline"):
-            yield from measured(f"{path}.{name}", getattr(step, name))
+        for name, measure in (("when", step.when), ("not_before", step.not_before), ("deadline", step.deadline)):
+            if measure is not None:
+                yield from measured(f"{path}.{name}", measure)
         for name in ("title", "instructions"):
             if fault := text_fault(getattr(step, name), names):
                 yield Fault(f"{path}.{name}", fault)
@@ -146,13 +148,16 @@ def faults_in(template: Template) -> Iterator[Fault]:
         yield from _units(template, f"day_labels[{i}]", label)
     seen: dict[tuple[str, str, str], int] = {}
     for i, link in enumerate(template.links):
+        first = seen.setdefault((link.from_, link.to, link.type), i)
+        loose = link.from_ not in known_steps or link.to not in known_steps or link.from_ == link.to
+        if not loose and first == i and not isinstance(link.lag, str):
+            continue  # as most do
         path = f"links[{i}]"
         for name, key in (("from", link.from_), ("to", link.to)):
             if key not in known_steps and key.split(".")[0] not in includes:
                 yield _unknown(f"{path}.{name}", "step", key, steps)
         if link.from_ == link.to:
             yield Fault(path, f'"{link.to}" cannot follow itself; take the link out')
-        first = seen.setdefault((link.from_, link.to, link.type), i)
         if first != i:
             yield Fault(path, f"says the same as links[{first}]; take one of them out")
         if template.grid == "day" and isinstance(link.lag, str):
@@ -174,7 +179,7 @@ def _circles(template: Template) -> Iterator[Fault]:
     for link in template.links:
         if link.from_ in at and link.to in at and link.from_ != link.to:
             follows[at[link.from_]].append(at[link.to])
-    if nested:
+    if nested and any(above is not None for above in parents):
         follows = _with_parts(follows, parents)
     if circle := find_circle(follows):
         n = len(template.steps)

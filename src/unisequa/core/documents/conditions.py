@@ -167,7 +167,7 @@ def condition_words(text: str, template: Template) -> str:
     for clause in condition.clauses:
         label = labels.get(clause.fact, clause.fact)
         value = clause.value
-        if kinds.get(clause.fact) == "number" and value.isdigit():
+        if kinds.get(clause.fact) == "number" and value.isascii() and value.isdigit() and len(value) < 100:
             value = f"{int(value):,}"
         words.append(f"{label} {_WORDS.get(clause.operator, 'is ' + clause.operator)} {value}".strip())
     return f" {condition.joiner} ".join(words)

@@ -10,6 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from itertools import groupby
+from operator import itemgetter
 from typing import TypeVar
 
 from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Measure, Phase, Role, Step, Template
@@ -21,10 +23,20 @@ K = TypeVar("K", Anchor, Role, Fact, Phase)
 
 
 class Library:
-    """Templates that others may include, found by their names, however they are written; ``others`` are the names of
-    more that there are, to propose where one is not found."""
+    """Templates that others may include, found by their names, however they are written.
 
-    def __init__(self, templates: Iterable[tuple[str, Template]] = (), others: Iterable[str] = ()) -> None:
+    Parameters
+    ----------
+    others : iterable of str
+        The names of more that there are, to propose where one is not found.
+    remedy : str
+        What to do where there is none at all.
+    """
+
+    def __init__(
+        self, templates: Iterable[tuple[str, Template]] = (), others: Iterable[str] = (), *, remedy: str = ""
+    ) -> None:
+        self.remedy = remedy
         self._found: dict[str, Template] = {}
         self._others = frozenset(name_key(name) for name in others)
         for name, template in templates:
@@ -37,7 +49,7 @@ class Library:
 
     def map(self, change: Callable[[Template], Template]) -> Library:
         """The same library with every template changed."""
-        made = Library(others=self._others)
+        made = Library(others=self._others, remedy=self.remedy)
         made._found = {name: change(template) for name, template in self._found.items()}
         return made
 
@@ -107,12 +119,19 @@ class Scope:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A step with its full key, the scope it is read in, and its path in the document for faults."""
+    """A step with its full key, the scope it is read in, and where it stands in the document: the path of its template
+    within that, and its number there."""
 
     key: str
     step: Step
     scope: Scope
-    path: str
+    within: str
+    number: int
+
+    @property
+    def path(self) -> str:
+        """Its path in the document, for faults."""
+        return f"{self.within}steps[{self.number}]"
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +144,7 @@ class Whole:
     phases: dict[str, Phase] = field(default_factory=dict)
     steps: list[Placed] = field(default_factory=list)
     links: list[tuple[str, str, Link, str]] = field(default_factory=list)
+    """Full keys, the link, and the path of its template in the document."""
     groups: dict[str, list[str]] = field(default_factory=dict)
     day_labels: list[tuple[DayLabel, Scope]] = field(default_factory=list)
     jobs: dict[str, tuple[Scope, str | None]] = field(default_factory=dict)
@@ -230,9 +250,8 @@ def _add(
         laid.phases[prefix + phase.key] = phase
         laid.jobs[prefix + phase.key] = scope, ends
     for i, step in enumerate(template.steps):
-        laid.steps.append(Placed(prefix + step.key, step, scope, f"{path}steps[{i}]"))
-    for i, link in enumerate(template.links):
-        laid.links.append((prefix + link.from_, prefix + link.to, link, f"{path}links[{i}]"))
+        laid.steps.append(Placed(prefix + step.key, step, scope, path, i))
+    laid.links.extend((prefix + link.from_, prefix + link.to, link, path) for link in template.links)
     laid.day_labels.extend((label, scope) for label in template.day_labels)
     if prefix:
         laid.groups[prefix[:-1]] = [prefix + step.key for step in template.steps if step.parent is None]
@@ -261,9 +280,9 @@ def _add(
 
 def _not_there(include: Include, library: Library) -> str:
     names = library.names()
-    if not names:
-        return f'"{include.template}" is needed to plan this template; give its file with --include'
-    return f'no template "{include.template}" was given{did_you_mean(include.template, names)}'
+    if not names and library.remedy:
+        return f'"{include.template}" is needed to plan this template; {library.remedy}'
+    return f'no template "{include.template}" is there{did_you_mean(include.template, names)}'
 
 
 def _mapping_faults(template: Template, inner: Template, include: Include, path: str) -> Iterator[Fault]:
@@ -309,10 +328,12 @@ def _scope(template: Template, inner: Template, include: Include, scope: Scope) 
 
 def _loose_links(laid: Whole) -> Iterator[Fault]:
     known = {placed.key for placed in laid.steps}
-    for source, target, link, path in laid.links:
-        for name, key in (("from", source), ("to", target)):
-            if key in laid.groups:
-                if name == "from" and link.type[0] == "S":
-                    yield Fault(f"{path}.from", f'"{key}" is a whole template; name the step of it that is to start')
-            elif key not in known:
-                yield Fault(f"{path}.{name}", f'no step "{key}"{did_you_mean(key, known)}')
+    for path, links in groupby(laid.links, itemgetter(3)):
+        for i, (source, target, link, _) in enumerate(links):
+            for name, key in (("from", source), ("to", target)):
+                if key not in laid.groups:
+                    if key not in known:
+                        yield Fault(f"{path}links[{i}].{name}", f'no step "{key}"{did_you_mean(key, known)}')
+                elif name == "from" and link.type[0] == "S":
+                    text = f'"{key}" is a whole template; name the step of it that is to start'
+                    yield Fault(f"{path}links[{i}].from", text)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
@@ -75,8 +76,16 @@ def _plain(item: dict[str, Any]) -> str:
     return str(item["msg"])
 
 
-def read_document(model: type[D], content: object) -> D:
+def _emptied(items: list[object]) -> Iterator[object]:
+    items.reverse()
+    while items:
+        yield items.pop()
+
+
+def read_document(model: type[D], content: object, *, spent: bool = False) -> D:
     """Check plain JSON values against a document's model.
+
+    With ``spent`` the content's lists are emptied as they are read, so that a large document is not held twice.
 
     Raises
     ------
@@ -85,6 +94,8 @@ def read_document(model: type[D], content: object) -> D:
     """
     if not isinstance(content, dict):
         raise DocumentError([Fault("", f"the document must be an object, not {type(content).__name__}")])
+    if spent:
+        content = {key: _emptied(value) if isinstance(value, list) else value for key, value in content.items()}
     try:
         return model.model_validate(content)
     except ValidationError as error:

@@ -93,6 +93,19 @@ class Model(BaseModel):
         return self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
 
 
+_NOT_NOTED: set[str] = set()
+
+
+class Many(Model):
+    """A part of which a document may have thousands: it keeps no note of which of its fields were given, which nothing
+    asks for and which would be a quarter of a large template's memory."""
+
+    @model_validator(mode="after")
+    def _unnoted(self) -> Self:
+        object.__setattr__(self, "__pydantic_fields_set__", _NOT_NOTED)
+        return self
+
+
 def _key(name: str) -> str:
     return name.removesuffix("_") if name in {"from_", "format_"} else name
 
@@ -254,7 +267,7 @@ class Message(Model):
     text: Text = ""
 
 
-class Step(Model):
+class Step(Many):
     """A task as the template defines it.
 
     ``duration`` is in working days, 0 for a milestone; on the minute grid text such as ``1d 4h``. A step that
@@ -295,7 +308,7 @@ class Step(Model):
         return slots_of("1h" if self.duration is None and calendar.grid.per_day > 1 else self.duration, calendar)
 
 
-class Link(Model):
+class Link(Many):
     """A dependency of ``to`` on ``from``."""
 
     from_: DottedKey = Field(alias="from")

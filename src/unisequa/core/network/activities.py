@@ -33,6 +33,8 @@ class Activity:
         not count for the end of the run.
     undated : bool
         It is measured from an anchor that is not known, so no link gives it a date either.
+    signed : int, optional
+        The boundary at which it was signed off: links from its finish count from there, if that came later.
     """
 
     key: str
@@ -45,6 +47,11 @@ class Activity:
     pinned: tuple[int, int] | None = None
     stands: Stands = ""
     undated: bool = False
+    signed: int | None = None
+
+    def leaving(self, span: tuple[int, int]) -> tuple[int, int]:
+        """Where links from it count its start and finish, were it to stand there."""
+        return span if self.signed is None or self.signed <= span[1] else (span[0], self.signed)
 
     @property
     def over(self) -> bool:

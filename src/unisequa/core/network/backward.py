@@ -394,7 +394,7 @@ class _Bounds(_Late):
             return
         for link in network.layout.odd_in.get(t, ()):
             span = self.stands(link.source)
-            if span[0] != UNDATED and number_asked(link, span, activity) == k:
+            if span[0] != UNDATED and number_asked(link, network.activities[link.source].leaving(span), activity) == k:
                 yield link.source
         if t in network.knots.before and not activity.pinned:
             for link in network.knots.before[t]:

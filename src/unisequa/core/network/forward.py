@@ -105,7 +105,7 @@ class _Spans:
         if t in network.layout.odd_in:
             for link in network.layout.odd_in[t]:
                 if span := self.of(link.source):
-                    k = max(k, number_asked(link, span, activity))
+                    k = max(k, number_asked(link, network.activities[link.source].leaving(span), activity))
         if network.knots.all and t in network.knots.before and not (activity.pinned or activity.undated):
             for link in network.knots.before[t]:
                 for ask in self.fronts.asks(link):

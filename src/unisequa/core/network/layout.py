@@ -44,6 +44,8 @@ class Layout:
         Positions with a "not before" but no floor.
     apart : frozenset of int
         Positions that are pinned, undated or parents.
+    signed : bool
+        Whether links from one of them count from a sign-off.
     """
 
     onward: tuple[Stretch, ...]
@@ -60,6 +62,7 @@ class Layout:
     limited: frozenset[int]
     deadlines: tuple[int, ...]
     apart: frozenset[int]
+    signed: bool
 
 
 def laid_out(
@@ -120,6 +123,7 @@ def laid_out(
         limited=limited,
         deadlines=tuple(i for i, a in each if a.deadline is not None),
         apart=frozenset(apart),
+        signed=any(activities[i].signed is not None for i in apart),
     )
 
 

@@ -74,10 +74,14 @@ class Network:
         if len(order) < len(successors):
             names = [activity.key for activity in activities] + [knot.label or knot.key for knot in knots]
             raise CircleError(names[position] for position in find_circle(successors))
+        del successors  # a large network's lists would stand beside its layout
         rank = [0] * len(order)
         for place, position in enumerate(order):
             rank[position] = place
-        into, out = tuple(map(tuple, incoming)), tuple(map(tuple, outgoing))
+        into = tuple(map(tuple, incoming))
+        del incoming
+        out = tuple(map(tuple, outgoing))
+        del outgoing
         layout = laid_out(activities, links, children, parent_of, rank, tied)
         return cls(activities, links, children, parent_of, tuple(order), tuple(rank), into, out, tied, layout)
 
@@ -89,7 +93,15 @@ class Network:
 
     def fronts(self, span: Callable[[int], Span | None]) -> Fronts:
         """What knots hand on where activities stand as ``span`` says."""
-        return Fronts(self.knots, span)
+        activities = self.activities
+        if not self.layout.signed:
+            return Fronts(self.knots, span)
+
+        def leaving(position: int) -> Span | None:
+            at = span(position)
+            return at if at is None or activities[position].signed is None else activities[position].leaving(at)
+
+        return Fronts(self.knots, leaving)
 
     def held_by(self, position: int, fronts: Fronts) -> Iterator[tuple[Dependency, Ask]]:
         """Every link that holds an activity with what it asks, links through knots each by the source that asks latest.

@@ -26,6 +26,8 @@ def find_circle(successors: Sequence[Sequence[int]]) -> list[int]:
     """One circle as positions, the first repeated at the end; empty when there is none."""
     if all(i < min(after) for i, after in enumerate(successors) if after):
         return []
+    if len(topological(successors)) == len(successors):
+        return []
     state = bytearray(len(successors))  # 0 unseen, 1 on the path, 2 finished
     for root in range(len(successors)):
         if state[root]:

@@ -72,6 +72,11 @@ def number_asked(link: Dependency, source: tuple[int, int], target: Activity) ->
     return number_from(target, link.type[1], lagged(link, source, target))
 
 
+def misses(activity: Activity, end: str, bound: int, span: tuple[int, int]) -> bool:
+    """Whether an activity that stands at a ``span`` stands before where a bound asks one of its ends to be."""
+    return number_from(activity, end, bound) > number_from(activity, end, span[end == "F"])
+
+
 def latest_source(link: Dependency, late: tuple[int, int], target: Activity) -> int:
     """The last boundary for the end of a link's source with which the target keeps its ``late`` start and finish.
 

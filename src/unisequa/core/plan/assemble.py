@@ -95,8 +95,13 @@ def run_name(template: Template, occasion: Occasion) -> str:
     facts, _ = read_facts(template, occasion.facts)
     anchors = {a.key: occasion.anchors.get(a.key) for a in template.anchors}
     crew = {role.key: occasion.crew.get(role.key) or role.label for role in template.roles}
+    return named(template, {**crew, **anchors, **facts, "subject": occasion.subject})
+
+
+def named(template: Template, values: Mapping[str, object]) -> str:
+    """What a template's naming pattern makes of crew, anchors, facts and subject; else its own name."""
     try:
-        name = fill_in(template.naming, {**crew, **anchors, **facts, "subject": occasion.subject}).strip()
+        name = fill_in(template.naming, values).strip()
     except ValueError:
         name = ""
     return (name or template.name)[:200]
@@ -191,11 +196,11 @@ class _Assembly:
         steps, family, links, ties = self._applying()
         today, ends = self.occasion.today, self._ends()
         end = self._end(ends)
-        tasks = self._tasks(steps, family, links, ties)
-        del steps, family
         self.template = self.template.model_copy(update={"steps": (), "links": ()})
         self.parts.steps.clear()
         self.parts.links.clear()
+        tasks = self._tasks(steps, family, links, ties)
+        del family
         tasks, phases = in_phases(tasks, self._phases(), self.anchors, self.calendars, end, self.template.direction)
         no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
@@ -285,12 +290,16 @@ class _Assembly:
 
     def _links(self, known: Mapping[str, Placed]) -> Iterator[LinkOf]:
         groups = self.parts.groups
+        names = {key: key for key in known}  # one text for each key, not one for each link
         for source, target, link, _ in self.parts.links:
             members = groups.get(target)
             each = members if members and link.lag and self.grid.per_day > 1 else [target]  # their days may differ
             for key in each:
-                calendar = self.calendars[self._calendar(known[members[0] if members and key == target else key])]
-                yield LinkOf(source, key, link.type, link.slots(calendar), link.unit)
+                lag = 0
+                if link.lag:
+                    placed = known[members[0] if members and key == target else key]
+                    lag = link.slots(self.calendars[self._calendar(placed)])
+                yield LinkOf(names.get(source, source), names.get(key, key), link.type, lag, link.unit)
 
     def _calendar(self, placed: Placed) -> str | None:
         step = placed.step
@@ -299,17 +308,18 @@ class _Assembly:
         return self.parts.roles[placed.scope.roles.get(step.role, placed.scope.prefix + step.role)].calendar
 
     def _tasks(
-        self, steps: Iterable[Placed], family: _Family, links: Iterable[LinkOf], ties: Iterable[str]
+        self, steps: list[Placed], family: _Family, links: tuple[LinkOf, ...], ties: Iterable[str]
     ) -> tuple[Task, ...]:
-        links = tuple(links)
-        followed, follows = {link.target for link in links}, {link.source for link in links}
+        """The steps as tasks; each step is let go of as its task is made."""
         backward = self.template.direction == "backward"
-        placed_at = {placed.key: placed for placed in self.parts.steps}
+        linked = {link.source if backward else link.target for link in links}
+        parents = {placed.key: placed for placed in steps if placed.key in family.children}
         tasks = []
-        for placed in steps:
-            line = [placed_at[key] for key in (placed.key, *family.above(placed.key))]
-            bound = any(p.key in (follows if backward else followed) for p in line)
-            tasks.append(self._task(line, placed.key in family.children, bound))
+        steps.reverse()
+        while steps:
+            placed = steps.pop()
+            line = [placed, *(parents[key] for key in family.above(placed.key))]
+            tasks.append(self._task(line, placed.key in parents, any(p.key in linked for p in line)))
         behind = gated(tasks, self._phases())
         if behind:  # what the end of a phase holds is dated by that, or in a plan that runs backward what holds it
             spanned = {phase.key for phase in self._phases() if phase.span}
@@ -330,11 +340,11 @@ class _Assembly:
         when, opens = (None, False) if parent else self._when(line, bound)
         edge = when.edge if when else "start" if opens else "finish"
         own_when = step.when is not None
-        floors: list[tuple[Placed, Measure | None]] = [(p, p.step.not_before) for p in line]
+        floors: list[tuple[Placed, Measure]] = [(p, p.step.not_before) for p in line if p.step.not_before is not None]
         if own_when:
             floors += [(p, p.step.when) for p in line[1:] if p.step.when is not None and p.step.when.edge == "start"]
-        limits = tuple(_plain(p.scope.measure(measure)) for p, measure in floors if measure is not None)
-        deadlines = tuple(p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None)
+        limits = tuple([_plain(p.scope.measure(measure)) for p, measure in floors])
+        deadlines = tuple([p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None])
         duration = 0 if parent else step.slots(calendar)
         if duration > MOST_DAYS * self.grid.per_day:
             raise DocumentError([Fault(f"{placed.path}.duration", "is longer than a hundred years")])
@@ -351,9 +361,11 @@ class _Assembly:
             role=None if step.role is None else scope.roles.get(step.role, scope.prefix + step.role),
             opens=opens and not parent,
             parent=line[1].key if len(line) > 1 else None,
-            waits=() if parent else tuple(self._waits(line)),
+            waits=() if parent or not any(p.step.waits_for for p in line) else tuple(self._waits(line)),
             ready=step.ready,
         )
+        if not (when or limits or deadlines):
+            return task
         dated = with_dates_of(task, self.anchors, self.calendars)
         self._rolled(dated)
         return dated
@@ -369,8 +381,9 @@ class _Assembly:
                     yield self.occasion.elsewhere(wait, None if at is None else self.grid.moment(at))
 
     def _title(self, placed: Placed) -> str:
+        title = placed.step.title
         try:
-            title = fill_in(placed.step.title, self.values(placed.scope))
+            title = fill_in(title, self.values(placed.scope)) if "{" in title else title
         except ValueError as error:
             raise DocumentError([Fault(f"{placed.path}.title", str(error))]) from None
         return " ".join(title.split())[:400] or placed.key

@@ -142,6 +142,7 @@ def _activity(
         pinned,
         stands if pinned or stands == "dropped" else "",
         undated or (stands == "dropped" and not pinned),
+        task.signed if stands == "done" else None,
     )
 
 

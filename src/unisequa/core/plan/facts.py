@@ -48,6 +48,8 @@ def _fact(fact: Fact, value: object) -> object:
             raise ValueError(f'must be a number, not "{text}"') from None
         if not abs(number) < 1e15:
             raise ValueError("is not a number that can be used here")
+        if number < 0:
+            raise ValueError(f"must be 0 or more, not {text}")
         return int(number) if number == int(number) else number
     if fact.kind == "date":
         try:

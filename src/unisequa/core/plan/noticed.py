@@ -45,21 +45,21 @@ def _of_task(plan: Plan, i: int, *, abroad: bool) -> Iterator[Warning]:
         text = f"{task.title} has no date until {name} is known" if name else f"{task.title} has no date yet"
         yield Warning("undated", task.key, text)
         return
-    start, finish = slot_words(dates[0], grid), slot_words(dates[1], grid)
+    due, start, ends = task.due_by, plan.schedule.start[i], plan.schedule.finish[i]
     if plan.today is not None and dates[0] < plan.today:
-        yield Warning("past", task.key, f"{task.title} starts {start}, in the past")
+        yield Warning("past", task.key, f"{task.title} starts {slot_words(dates[0], grid)}, in the past")
     if target and (plan.drift(i) or 0) > 0:
-        wanted = slot_words(target[1], grid)
+        wanted, finish = slot_words(target[1], grid), slot_words(dates[1], grid)
         text = f"{task.title} cannot hold {wanted}: what it follows puts it on {finish}"
         yield Warning("drift", task.key, text)
-    due, ends = task.due_by, plan.schedule.finish[i]
     if due is not None and ends > due and not (task.deadline is None and plan.is_parent(i)):
-        until = slot_words(grid.inclusive(due), grid)
+        until, finish = slot_words(grid.inclusive(due), grid), slot_words(dates[1], grid)
         if task.deadline is not None:
             yield Warning("deadline", task.key, f"{task.title} ends {finish}, after its deadline {until}")
         else:
             yield Warning("window", task.key, f"{task.title} ends {finish}, after its phase's window, until {until}")
-    limit = anchor_limit(task, plan.anchors, plan.calendars)
-    if limit and task.when and (ends if limit[0] == "F" else plan.schedule.start[i]) > limit[1]:
-        verb, at = ("ends", finish) if limit[0] == "F" else ("starts", start)
-        yield Warning("anchor", task.key, f"{task.title} {verb} {at}, after {plan.labels[task.when.anchor]}")
+    limit = anchor_limit(task, plan.anchors, plan.calendars) if task.when else None
+    if limit and task.when and (ends if limit[0] == "F" else start) > limit[1]:
+        verb, at = ("ends", dates[1]) if limit[0] == "F" else ("starts", dates[0])
+        text = f"{task.title} {verb} {slot_words(at, grid)}, after {plan.labels[task.when.anchor]}"
+        yield Warning("anchor", task.key, text)

@@ -113,6 +113,8 @@ class Plan:
     def late_read(self, position: int) -> tuple[int, int] | None:
         """The latest dates it may have without moving the end, as people read them."""
         s = self.schedule
+        if position not in self.network.children:
+            return read(self.tasks[position], s.late_start[position], s.late_finish[position], self.calendars.grid)
         return self.read_at(position, lambda i: (s.late_start[i], s.late_finish[i]))
 
     def target_read(self, position: int) -> tuple[int, int] | None:

@@ -2,60 +2,22 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Callable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import replace
 
-from unisequa.core.calendars.grid import MINUTES, Grid
+from unisequa.core.calendars.grid import Grid
 from unisequa.core.calendars.words import slot_words, slots_words
 from unisequa.core.documents.measures import offset_words, unrolled
 from unisequa.core.errors import DateRangeError
-from unisequa.core.network.activities import Activity, Dependency, distance, may_rest
+from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.knots import Ask, Backs
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, latest_source, number_from, number_until, place, span_at
 from unisequa.core.plan.building import limit_of
 from unisequa.core.plan.phases import phase_keys
 from unisequa.core.plan.plan import Plan, read
-from unisequa.core.plan.task import Task
-
-Kind = Literal[
-    "anchor", "link", "phase", "opening", "not before", "awaits", "late", "kept", "put", "fixed", "begun", "done",
-    "dropped", "parts", "undated",
-]  # fmt: skip
-LONGEST_TITLE = 60
-_HALF_A_YEAR = 183
-
-Known = tuple[Task, tuple[int, int] | None, Grid]
-"""A task, its dates as people read them, and the grid."""
-
-Say = Callable[[int], str]
-"""A date as people read it, in words."""
-
-
-@dataclass(frozen=True, slots=True)
-class Reason:
-    """One floor of a task.
-
-    Parameters
-    ----------
-    kind : str
-        What asks for it.
-    day : int or None
-        The date it asks for, as people read it: the due date for what is asked of the end, else the first.
-    binding : bool
-        Whether the task is where it is because of this one.
-    source : str, optional
-        The task a link comes from.
-    """
-
-    kind: Kind
-    day: int | None
-    binding: bool
-    text: str
-    source: str | None = None
+from unisequa.core.plan.telling import Kind, Known, Reason, Say, Telling, bound, phrase, short, there_words
 
 
 def reasons(plan: Plan, position: int, telling: Telling | None = None) -> list[Reason]:
@@ -68,88 +30,19 @@ def reasons(plan: Plan, position: int, telling: Telling | None = None) -> list[R
     >>> # after Count the till (ends Wed 5 Aug) → Thu 6 Aug, binding
     """
     telling = telling or Telling(plan)
+    found = _told(telling, position)
+    return _told(telling.yearly(), position) if telling.two_years() else found
+
+
+def _told(telling: Telling, position: int) -> list[Reason]:
     telling.said.clear()
-    found = _Reasons(telling, position).all()
-    if telling.two_years():
-        return _Reasons(telling, position, lambda day: slot_words(day, plan.grid, year=True)).all()
-    return found
+    return _plainly(telling, position) or _Reasons(telling, position).all()
 
 
 def why(plan: Plan, position: int) -> str:
     """The binding reasons in one line, without the word that marks them."""
     binding = [reason.text.removesuffix(", binding") for reason in reasons(plan, position) if reason.binding]
     return " · ".join(binding)
-
-
-def short(title: str) -> str:
-    """A title that fits into a line with others."""
-    return title if len(title) <= LONGEST_TITLE else title[: LONGEST_TITLE - 1].rstrip() + "…"
-
-
-class Telling:
-    """What the reasons of all tasks of a plan share: what its knots hand on, and its dates in words."""
-
-    def __init__(self, plan: Plan) -> None:
-        start, finish = plan.schedule.start, plan.schedule.finish
-        self.plan, self.grid = plan, plan.grid
-        self.fronts = plan.network.fronts(lambda i: (start[i], finish[i]))
-        self.today = None if plan.today is None else plan.grid.day(plan.today)
-        self.said: list[int] = []
-        self._words: dict[int, str] = {}
-        self._numbers: dict[int, int] = {}
-        self._there: dict[tuple[int, str], tuple[str, int]] = {}
-        self._lags: dict[tuple[int, str, int], str] = {}
-        self._known: dict[int, Known] = {}
-
-    def day(self, read: int) -> str:
-        """A date in words; that it was said is remembered."""
-        self.said.append(read)
-        words = self._words.get(read)
-        if words is None:
-            far = self.today is not None and abs(self.grid.day(read) - self.today) > _HALF_A_YEAR
-            words = self._words[read] = slot_words(read, self.grid, year=far)
-        return words
-
-    def known(self, position: int) -> Known:
-        """A task with its dates."""
-        known = self._known.get(position)
-        if known is None:
-            known = self._known[position] = (self.plan.tasks[position], self.plan.read(position), self.grid)
-        return known
-
-    def number(self, position: int) -> int:
-        """The number of the worked slot that a task starts with."""
-        number = self._numbers.get(position)
-        if number is None:
-            activity, start = self.plan.network.activities[position], self.plan.schedule.start[position]
-            number = self._numbers[position] = number_from(activity, "S", start)
-        return number
-
-    def there(self, position: int, end: str) -> str:
-        """A source and where an end of it stands."""
-        there = self._there.get((position, end))
-        if there is None:
-            title, stands = _there(self.known(position), end, self.day)
-            there = self._there[position, end] = f"{title} ({stands})", self.said[-1]
-        else:
-            self.said.append(there[1])
-        return there[0]
-
-    def lag(self, slots: int, unit: str, per_day: int) -> str:
-        """A lag in words, whatever its sign."""
-        words = self._lags.get((slots, unit, per_day))
-        if words is None:
-            day = per_day if unit == "working" else MINUTES
-            words = slots_words(abs(slots), self.grid, day, working=unit == "working") if slots else ""
-            self._lags[slots, unit, per_day] = words
-        return words
-
-    def two_years(self) -> bool:
-        """Whether the dates said lie in more than one year."""
-        if not self.said:
-            return False
-        first, last = self.grid.day(min(self.said)), self.grid.day(max(self.said))
-        return first < last and dt.date.fromordinal(first).year != dt.date.fromordinal(last).year
 
 
 def held_words(
@@ -160,33 +53,11 @@ def held_words(
     What bounds the task's end says so; what comes through the end of a phase names that.
     """
     _, _, grid = known(ask.source)
-    there = _there(known(ask.source), ask.end, say or (lambda day: slot_words(day, grid)))
+    there = there_words(known(ask.source), ask.end, say or (lambda day: slot_words(day, grid)))
     if (phase := _phase_between(network, link)) is not None:
         return f"after the phase {short(phase)} ({there[1]})"
     amounts = _amounts(ask, network.activities[link.target], grid)
-    return _phrase(ask.end + link.type[1], f"{there[0]} ({there[1]})", amounts, ask.working < 0 or ask.elapsed < 0)
-
-
-def _there(known: Known, end: str, say: Say) -> tuple[str, str]:
-    """A source's name, and where the end of it stands: ``ends Wed 5 Aug``."""
-    task, dates, _ = known
-    verb = ("ends" if end == "F" else "starts") if task.duration else "falls on"
-    return short(task.title), f"{verb} {say(dates[end == 'F'])}" if dates else "has no date yet"
-
-
-def _phrase(kind: str, there: str, amounts: str, lead: bool) -> str:
-    """How a link of a type holds, with the lags on the way in words."""
-    side = "before" if lead else "after"
-    if kind == "FS":
-        if not amounts:
-            return f"after {there}"
-        return f"{amounts} before the end of {there}" if lead else f"after {there}, with {amounts} between"
-    if kind == "SS":
-        return f"{amounts} {side} the start of {there}" if amounts else f"with the start of {there}"
-    end = "the end" if kind[0] == "F" else "the start"
-    if amounts:
-        return f"not to end before {amounts} {side} {end} of {there}"
-    return f"to end with {there}" if kind[0] == "F" else f"not to end before the start of {there}"
+    return phrase(ask.end + link.type[1], f"{there[0]} ({there[1]})", amounts, ask.working < 0 or ask.elapsed < 0)
 
 
 def _amounts(ask: Ask, target: Activity, grid: Grid) -> str:
@@ -222,17 +93,38 @@ def _should_words(ask: Ask, kind: str, known: Known, say: Say, amounts: str) -> 
     return f"{verb} {title}, which {stands if task.duration else 'falls on'} {say(dates[at_end])}{between}"
 
 
-def _bound(kind: Kind, day: int, binding: bool, text: str, source: str | None = None) -> Reason:
-    return Reason(kind, day, binding, f"{text}, binding" if binding else text, source)
+def _plainly(telling: Telling, position: int) -> list[Reason]:
+    """The reasons of a task that links alone date, as most are; none where there is more to say."""
+    plan = telling.plan
+    task, network = plan.tasks[position], plan.network
+    if task.when or task.opens or task.waits or task.not_before is not None or task.stands:
+        return []
+    if plan.schedule.start[position] < 0 or position in network.children or position in network.knots.before:
+        return []
+    found, activity = list[Reason](), network.activities[position]
+    dates = telling.known(position)[1]
+    assert dates
+    with suppress(DateRangeError):
+        stands = telling.number(position)
+        for link in network.incoming[position]:
+            reason = telling.asked(link, activity, stands, dates)
+            if reason is None:
+                found += _Reasons(telling, position).of_link(link)
+            else:
+                found.append(reason)
+        if any(reason.binding for reason in found):
+            return found
+    telling.said.clear()
+    return []
 
 
 class _Reasons:
-    """The reasons of one task, its dates said by ``say``, or without it as the plan usually says them."""
+    """The reasons of one task."""
 
-    def __init__(self, telling: Telling, position: int, say: Say | None = None) -> None:
-        plan = self.plan = telling.plan
-        self.telling, self.usual = telling, say is None
-        self.position, self.say, self.fronts, self.known = position, say or telling.day, telling.fronts, telling.known
+    def __init__(self, telling: Telling, position: int) -> None:
+        plan, self.telling = telling.plan, telling
+        self.plan, self.position = plan, position
+        self.say, self.fronts, self.known = telling.day, telling.fronts, telling.known
         self.task, self.activity = plan.tasks[position], plan.network.activities[position]
         self.grid, self.start = plan.grid, plan.schedule.start[position]
         self._numbers: dict[str, int] = {}
@@ -254,31 +146,42 @@ class _Reasons:
         if not any(reason.binding for reason in floors):
             kind: Kind = "put" if self.task.put else "kept"
             text = "put there by hand" if self.task.put else "keeps the date it had"
-            floors.append(_bound(kind, dates[0], True, f"{text} → {self.say(dates[0])}"))
+            floors.append(bound(kind, dates[0], True, f"{text} → {self.say(dates[0])}"))
         return floors
 
     def _floors(self, dates: tuple[int, int]) -> Iterator[Reason]:
-        plan, task, grid, say = self.plan, self.task, self.grid, self.say
+        task, grid, say = self.task, self.grid, self.say
         if task.when and task.target:
             yield self._target()
         elif task.opens:
             yield Reason("opening", dates[0], True, f"opens the job → {say(dates[0])}")
         for limit in limit_of(task, grid):
             first, start = self._at(limit)
-            yield _bound("not before", first, start == self.start, f"not before {say(first)}")
+            yield bound("not before", first, start == self.start, f"not before {say(first)}")
         for awaited in task.waits:
             if awaited.finish is not None:
                 first, start = self._at(awaited.finish)
                 ends = say(grid.inclusive(awaited.finish))
-                text = f"after {short(awaited.title)} of {awaited.run} (ends {ends}) → {say(first)}"
-                yield _bound("awaits", first, start == self.start, text)
-        network = plan.network
-        plain = self.usual and not task.stands and self.position not in network.knots.before
+                place = replace(awaited, title=short(awaited.title)).place
+                text = f"after {place} (ends {ends}) → {say(first)}"
+                yield bound("awaits", first, start == self.start, text)
         with suppress(DateRangeError):  # a lead back beyond year 1 holds nothing
-            for link in network.incoming[self.position] if plain else ():
-                yield from self._plain(link)
-            for link, ask in () if plain else network.held_by(self.position, self.fronts):
+            yield from self._asked(dates)
+
+    def _asked(self, dates: tuple[int, int]) -> Iterator[Reason]:
+        """What links ask of the task; those at a distance that never changes, which are most, are said quickly."""
+        network, telling, position = self.plan.network, self.telling, self.position
+        if self.task.stands or position in network.knots.before:
+            for link, ask in network.held_by(position, self.fronts):
                 yield self._link(link, ask)
+            return
+        for link in network.incoming[position]:
+            reason = telling.asked(link, self.activity, telling.number(position), dates)
+            yield from self.of_link(link) if reason is None else (reason,)
+
+    def of_link(self, link: Dependency) -> Iterator[Reason]:
+        """What one link asks, whatever it is."""
+        return (self._link(link, ask) for ask in self.fronts.asks(link))
 
     def _span(self, position: int) -> tuple[int, int]:
         return self.plan.schedule.start[position], self.plan.schedule.finish[position]
@@ -309,10 +212,10 @@ class _Reasons:
             rolled = f", rolled from {say(raw)}" + (f" ({off})" if off else "")
         if task.opens and forward:
             text = f"opens the job on {label} ({say(anchor)}) → {say(target[0])}"
-            return _bound("opening", target[0], binding, text + rolled)
+            return bound("opening", target[0], binding, text + rolled)
         due = "due " if at_end and task.duration else ""
         text = f"{due}{offset_words(task.when, label)} ({say(anchor)}) → {say(day)}"
-        return _bound("anchor", day, binding, text + rolled)
+        return bound("anchor", day, binding, text + rolled)
 
     def _window(self, window: tuple[int, int], day: int, binding: bool) -> Reason:
         """What only its phase's window dates."""
@@ -321,32 +224,7 @@ class _Reasons:
         label = short(next((phase.label for phase in plan.phases if phase.key == key), "its phase"))
         days = [grid.day_start(grid.day(window[0])), grid.inclusive(window[1])]
         text = f"in the window of {label} ({self.say(days[0])} – {self.say(days[1])}) → {self.say(day)}"
-        return _bound("phase", day, binding, text)
-
-    def _plain(self, link: Dependency) -> Iterator[Reason]:
-        """What a link asks; those at a distance that never changes, which are most, without looking boundaries up."""
-        plan, telling, source = self.plan, self.telling, self.plan.network.activities[link.source]
-        gap = None if source.stands or source.undated else distance(link, source, self.activity)
-        fits = (
-            gap is not None and link.source not in plan.network.children and not may_rest(link, source, self.activity)
-        )
-        if not fits or plan.schedule.start[link.source] < 0:
-            yield from (self._link(link, ask) for ask in self.fronts.asks(link))
-            return
-        assert gap is not None
-        number, stands = telling.number(link.source) + gap, telling.number(self.position)
-        if number > stands:
-            yield from (self._link(link, ask) for ask in self.fronts.asks(link))
-            return
-        dates = self.known(self.position)[1]
-        if number != stands:
-            dates = read(self.task, *span_at(self.activity, number), self.grid)
-        assert dates
-        day = dates[link.type[1] == "F"]
-        amounts = telling.lag(link.lag, link.unit, self.activity.calendar.per_day) if link.lag else ""
-        words = _phrase(link.type, telling.there(link.source, link.type[0]), amounts, link.lag < 0)
-        key = plan.tasks[link.source].key
-        yield _bound("link", day, number == stands, f"{words} → {self.say(day)}", key)
+        return bound("phase", day, binding, text)
 
     def _link(self, link: Dependency, ask: Ask) -> Reason:
         plan, network, activity = self.plan, self.plan.network, self.activity
@@ -366,7 +244,7 @@ class _Reasons:
             unit = slots_words(number - stands, self.grid, activity.calendar.per_day)
             return Reason(kind, dates[at_end], False, f"{text}: broken by {unit}", source)
         words = held_words(network, link, ask, self.known, self.say)
-        return _bound(kind, dates[at_end], binding, f"{words} → {self.say(dates[at_end])}", source)
+        return bound(kind, dates[at_end], binding, f"{words} → {self.say(dates[at_end])}", source)
 
     def _number(self, end: str) -> int:
         """The number that an end of the task stands at."""
@@ -396,26 +274,26 @@ class _Reasons:
                 if knot >= network.knots.base:
                     backs.settle(knot)
             for link in network.knots.behind[at]:
-                for bound in backs.untils(link):
-                    yield self._as_late(link, bound.last(), "what follows", None)
+                for last in backs.untils(link):
+                    yield self._as_late(link, last.last(), "what follows", None)
 
     def _as_late(self, link: Dependency, until: int, what: str, source: str | None) -> Reason:
         placed = span_at(self.activity, number_until(self.activity, link.type[0], until))
         dates = read(self.task, *placed, self.grid)
         assert dates
         text = f"as late as {what} allows → {self.say(dates[0])}"
-        return _bound("late", dates[0], placed[0] == self.start, text, source)
+        return bound("late", dates[0], placed[0] == self.start, text, source)
 
     def _standing(self, dates: tuple[int, int]) -> Reason:
         first, last = self.say(dates[0]), self.say(dates[1])
         stands = self.task.stands
         if stands == "fixed":
-            return _bound("fixed", dates[0], True, f"fixed on {first}")
+            return bound("fixed", dates[0], True, f"fixed on {first}")
         if stands == "begun":
-            return _bound("begun", dates[0], True, f"begun {first}")
+            return bound("begun", dates[0], True, f"begun {first}")
         if stands == "done":
-            return _bound("done", dates[1], True, f"done {last}")
-        return _bound("dropped", dates[0], True, "dropped; nothing waits for it")
+            return bound("done", dates[1], True, f"done {last}")
+        return bound("dropped", dates[0], True, "dropped; nothing waits for it")
 
     def _parts(self, dates: tuple[int, int]) -> Reason:
         plan = self.plan
@@ -423,7 +301,7 @@ class _Reasons:
         dated = [i for i in plan.network.children[self.position] if start[i] != UNDATED]
         first, last = min(dated, key=lambda i: start[i]), max(dated, key=lambda i: finish[i])
         text = f"from the start of {short(plan.tasks[first].title)} to the end of {short(plan.tasks[last].title)}"
-        return _bound("parts", dates[0], True, text)
+        return bound("parts", dates[0], True, text)
 
     def _undated(self) -> Reason:
         plan, task, position = self.plan, self.task, self.position

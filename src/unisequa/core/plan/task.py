@@ -11,7 +11,8 @@ from unisequa.core.terms import BEGUN, FINISHED, Edge, LagUnit, LinkType, Ready,
 @dataclass(frozen=True, slots=True)
 class Awaited:
     """A step of another job that a task waits for: its title, the run it is in, the boundary at which it finishes
-    there if that is known, and whether it is done. Without a run of that date yet, ``run`` is the job's name."""
+    there if that is known, and whether it is done. Without a run of that date yet, ``run`` is the job's name; it is
+    empty for a run that may not be told of."""
 
     title: str
     run: str
@@ -22,7 +23,12 @@ class Awaited:
     @property
     def words(self) -> str:
         """What is awaited, and where."""
-        return f"{self.title} of {self.run}" + ("" if self.found else ", which has no run of that date yet")
+        return self.place + ("" if self.found else ", which has no run of that date yet")
+
+    @property
+    def place(self) -> str:
+        """What is awaited, and the run it is in."""
+        return f"{self.title} of {self.run}" if self.run else f"{self.title} elsewhere"
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +68,8 @@ class Task:
         A person has put it where it is, or has said what remains of it.
     ready : "when free" or "on its day"
         Whether it is ready as soon as nothing holds it back, or not before its start.
+    signed : int, optional
+        The boundary at which it was signed off, where that came after it was done: links from it count from there.
     """
 
     key: str
@@ -85,6 +93,7 @@ class Task:
     window: tuple[int, int] | None = None
     put: bool = False
     ready: Ready = "when free"
+    signed: int | None = None
 
     @property
     def due_by(self) -> int | None:

@@ -8,10 +8,10 @@ from unisequa.core.calendars.words import day_words, slot_words
 from unisequa.core.network.activities import Dependency
 from unisequa.core.network.knots import Ask, Fronts
 from unisequa.core.network.network import Network
-from unisequa.core.network.places import UNDATED, number_from, span_at
+from unisequa.core.network.places import UNDATED, misses, number_from, span_at
 from unisequa.core.plan.plan import read
-from unisequa.core.plan.reasons import short
 from unisequa.core.plan.targets import anchor_limit
+from unisequa.core.plan.telling import short
 from unisequa.core.shift.changes import Change, Conflict, Held
 from unisequa.core.shift.prepared import Prepared
 
@@ -141,10 +141,7 @@ class _Conflicts:
         if span[0] == UNDATED:
             return False
         activity = self.p.activity(i) if network is self.p.network else network.activities[i]
-        bound = ask.bound(activity)
-        return number_from(activity, link.type[1], bound) > number_from(
-            activity, link.type[1], span[link.type[1] == "F"]
-        )
+        return misses(activity, link.type[1], ask.bound(activity), span)
 
     def _missed(self, then: Fronts, i: int, ask: Ask, link: Dependency) -> bool:
         """Whether it did so before the shift, standing by itself as it does now."""

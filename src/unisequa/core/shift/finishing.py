@@ -14,25 +14,27 @@ What moves by itself leaves dates alone that a person has put, links apart.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from unisequa.core.calendars.words import count_words
+from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import Cascade, Mode, cascade
-from unisequa.core.shift.edits import Done
-from unisequa.core.terms import Follow
+from unisequa.core.shift.edits import Follow
+from unisequa.core.terms import Follow as Rule
 
 
 @dataclass(frozen=True, slots=True)
 class Finishing:
-    """What follows a finish.
+    """What follows something that was done.
 
     Parameters
     ----------
     moves : Cascade, optional
-        What moves by itself, the finish included; None where nothing but the task itself is touched.
+        What moves by itself; None where nothing does.
     offers : Cascade, optional
-        The shift made ready for a person; None where no other task would move.
+        The shift made ready for a person; None where no task would move.
     text : str
         In words what is offered, or nothing.
     """
@@ -42,23 +44,40 @@ class Finishing:
     text: str = ""
 
 
-def what_follows(plan: Plan, done: Done, follow: Follow | None = None) -> Finishing:
-    """What finishing a task does; ``follow`` is the plan's without one.
+def what_follows(plan: Plan, keys: Collection[str], rule: Rule, *, early: bool = False) -> Finishing:
+    """What follows tasks with which something was done.
 
-    Raises
-    ------
-    ShiftError
-        As :func:`~unisequa.core.shift.cascade.cascade`.
+    Parameters
+    ----------
+    plan : Plan
+        As it stands with that done, and nothing moved yet.
+    rule : Rule
+        What the run lets move by itself.
+    early : bool
+        Whether one of them is over before it was planned to be.
     """
-    follow = follow or plan.follow
-    finish = plan.schedule.finish[plan.positions[done.key]] if done.key in plan.positions else 0
-    early = plan.grid.exclusive(done.day) < finish
-    mode: Mode = "tighten" if early or follow == "both" else "push"
-    result = cascade(plan, [done], mode, by_itself=True)
-    others = sum(change.key != done.key and not plan.is_parent(plan.positions[change.key]) for change in result.changes)
-    if not others:
-        return Finishing()
-    if follow == "both" or (follow == "late" and not early):
-        return Finishing(moves=result)
-    can = "could come forward" if early else "can no longer hold"
-    return Finishing(offers=result, text=f"{count_words(others, 'task')} {can}")
+    edits = tuple(Follow(key) for key in keys)
+    forced = _moving(plan, edits, "push")
+    moves = _moving(plan, edits, "tighten") if rule == "both" else forced if rule == "late" else None
+    if moves is not None:
+        return Finishing(moves=moves)
+    if forced is not None:
+        return Finishing(offers=forced, text=f"{count_words(moved(forced), 'task')} can no longer hold")
+    forward = _moving(plan, edits, "tighten") if early else None
+    if forward is not None:
+        return Finishing(offers=forward, text=f"{count_words(moved(forward), 'task')} could come forward")
+    return Finishing()
+
+
+def moved(result: Cascade) -> int:
+    """How many tasks a cascade moves, parents apart."""
+    return sum(not result.plan.is_parent(result.plan.positions[change.key]) for change in result.changes)
+
+
+def _moving(plan: Plan, edits: tuple[Follow, ...], mode: Mode) -> Cascade | None:
+    """A cascade that moves something; None where it does not, or cannot be."""
+    try:
+        result = cascade(plan, edits, mode, by_itself=True)
+    except ShiftError:
+        return None
+    return result if moved(result) else None

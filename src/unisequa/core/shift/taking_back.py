@@ -189,5 +189,6 @@ def _broken(plan: Plan, link: Dependency) -> bool:
     if UNDATED in (start[link.source], start[link.target]):
         return False
     activity = plan.network.activities[link.target]
-    asked = number_asked(link, (start[link.source], finish[link.source]), activity)
+    source = plan.network.activities[link.source].leaving((start[link.source], finish[link.source]))
+    asked = number_asked(link, source, activity)
     return asked > number_from(activity, "S", start[link.target])

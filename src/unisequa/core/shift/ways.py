@@ -23,7 +23,7 @@ from unisequa.core.calendars.words import count_words, difference_words, names_w
 from unisequa.core.errors import ShiftError, did_you_mean
 from unisequa.core.network.places import UNDATED, span_at
 from unisequa.core.plan.plan import Plan, read
-from unisequa.core.plan.reasons import short
+from unisequa.core.plan.telling import short
 from unisequa.core.shift.cascade import Cascade, Mode, cascade
 from unisequa.core.shift.edits import Due, Duration, Edit, Free, Move, MoveAnchor, RemoveLink
 from unisequa.core.shift.reach import Changes, Places, Pressed, Reach

@@ -23,9 +23,9 @@ class RunState:
 
 
 RUN_STATES: tuple[RunState, ...] = (
-    RunState("live", (("on hold", "Put on hold"), ("finished", "Finish the run"), ("called off", ""))),
-    RunState("prepared", (("live", "Open the run"), ("called off", ""))),
-    RunState("on hold", (("live", "Go on"), ("called off", ""))),
+    RunState("live", (("on hold", "Put on hold"), ("finished", "Finish the run"), ("called off", "Call it off"))),
+    RunState("prepared", (("live", "Open the run"), ("called off", "Call it off"))),
+    RunState("on hold", (("live", "Go on"), ("called off", "Call it off"))),
     RunState("finished", (("live", "Reopen the run"),), over=True),
     RunState("called off", (), over=True),
 )

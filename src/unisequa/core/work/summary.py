@@ -12,6 +12,7 @@ from typing import Any
 from unisequa.core.calendars.words import count_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED
+from unisequa.core.work.outlook import Outlook
 
 NO_DAY = 0
 """Stands for the last day of what has no date."""
@@ -38,8 +39,12 @@ class RunSummary:
         The last day of all that is not dropped.
     anchors : sequence of (int, str)
         Days of anchors with their names, by day.
-    slack : int, optional
-        The least slack, in working days, of what has a deadline and is not over.
+    stands : (str, str), optional
+        How it stood when it last changed, and why (:mod:`unisequa.core.work.outlook`).
+    expected : int, optional
+        The last day of all that is not dropped, by the plan caught up to when it last changed.
+    mend : int
+        How many tasks could no longer hold then.
     """
 
     tasks: int = 0
@@ -48,7 +53,9 @@ class RunSummary:
     reviewed: Sequence[InReview] = ()
     ends: int | None = None
     anchors: Sequence[tuple[int, str]] = ()
-    slack: int | None = None
+    stands: Sequence[str] = ()
+    expected: int | None = None
+    mend: int = 0
 
     def done(self, today: int) -> int:
         """How many tasks are over."""
@@ -63,21 +70,23 @@ class RunSummary:
         """The first anchor that is not past."""
         return next((anchor for anchor in self.anchors if anchor[0] >= today), None)
 
-    def outlook(self, today: int) -> str:
-        """How many tasks are late, or by how much a deadline is missed; nothing where all is well."""
-        if late := self.late(today):
-            return f"{count_words(late, 'task')} late"
-        missed = self.slack is not None and self.slack < 0
-        return f"a deadline is missed by {count_words(-(self.slack or 0), 'working day')}" if missed else ""
+    def standing(self, today: int) -> tuple[str, str]:
+        """How it stands and why: as when it last changed, but for what has become late since."""
+        kept = (self.stands[0], self.stands[1]) if self.stands else ("on time", "")
+        late = self.late(today)
+        if kept[0] == "in a muddle" or not late:
+            return kept
+        return "behind", f"{count_words(late, 'task')} late"
 
     def written(self) -> dict[str, Any]:
         """As plain JSON values, without what says nothing."""
         values = {
             "tasks": self.tasks, "open": list(self.open), "parents": list(self.parents),
             "reviewed": [list(one) for one in self.reviewed], "ends": self.ends,
-            "anchors": [list(one) for one in self.anchors], "slack": self.slack,
+            "anchors": [list(one) for one in self.anchors], "stands": list(self.stands), "expected": self.expected,
+            "mend": self.mend,
         }  # fmt: skip
-        return {name: value for name, value in values.items() if value not in ([], None)}
+        return {name: value for name, value in values.items() if value not in ([], None, 0) or name == "tasks"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,20 +100,23 @@ class PhaseSummary:
     last: int | None
 
 
-def summary_of(plan: Plan, counts_on: Mapping[str, int]) -> RunSummary:
+def summary_of(plan: Plan, counts_on: Mapping[str, int], stands: Outlook | None = None, mend: int = 0) -> RunSummary:
     """The summary of a run.
 
     Parameters
     ----------
     counts_on : mapping of str to int
-        Task → the day from which it counts as signed off by itself.
+        Task → the day from which it counts as done, or as signed off, by itself.
+    stands : Outlook, optional
+        How it stands now.
+    mend : int
+        How many of its tasks can no longer hold.
     """
     opened: list[int] = []
     parents: list[int] = []
     reviewed: list[InReview] = []
-    slacks: list[int] = []
     tasks = 0
-    for i, task in enumerate(plan.tasks):
+    for i in range(len(plan.tasks)):
         parent = plan.is_parent(i)
         tasks += not parent
         over, since = _over_since(plan, i, counts_on)
@@ -116,12 +128,12 @@ def summary_of(plan: Plan, counts_on: Mapping[str, int]) -> RunSummary:
             reviewed.append((last, since, parent))
         else:
             (parents if parent else opened).append(last)
-        slack = plan.schedule.total_slack[i]
-        if task.deadline is not None and slack is not None:
-            slacks.append(slack)
     reach = plan.reach()
     anchors = sorted((plan.grid.day(at), plan.labels[key]) for key, at in plan.anchors.items() if at is not None)
-    return RunSummary(tasks, opened, parents, reviewed, reach[1] if reach else None, anchors, min(slacks, default=None))
+    return RunSummary(
+        tasks, opened, parents, reviewed, reach[1] if reach else None, anchors,
+        (stands.standing, stands.reason) if stands else (), stands.ends if stands else None, mend,
+    )  # fmt: skip
 
 
 def _over_since(plan: Plan, i: int, counts_on: Mapping[str, int]) -> tuple[bool, int | None]:
@@ -150,9 +162,3 @@ def phases_of(plan: Plan) -> list[PhaseSummary]:
         first = min((a for a, _ in dated), default=None)
         phases.append(PhaseSummary(key, len(positions), over, first, max((b for _, b in dated), default=None)))
     return phases
-
-
-def open_before(plan: Plan) -> list[int]:
-    """How many direct predecessors of each task are not over."""
-    over = [all(plan.tasks[leaf].state in FINISHED for leaf in plan.leaves(i)) for i in range(len(plan.tasks))]
-    return [sum(not over[link.source] for link in into) for into in plan.network.incoming]

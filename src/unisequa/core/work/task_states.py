@@ -1,9 +1,6 @@
-"""What state a task is in, and what may be done with it.
+"""What may be done with a task, a row of :data:`ACTS` each, and whether it is late.
 
-A task that is not begun is *ready* when all it depends on is done (or dropped), in other runs too, or, when it
-depends on nothing, when its day has come; until then it is *waiting*.
-
-What may be done with a task is a row of :data:`ACTS` each.
+Whether one that is not begun is ready or waiting says :mod:`unisequa.core.work.readiness`.
 """
 
 from __future__ import annotations
@@ -67,48 +64,13 @@ def state_after(act: Act, *, sign_off: bool) -> State:
     return ACT[act].to_signed if sign_off else ACT[act].to
 
 
-def shown_state(plan: Plan, position: int) -> State:
-    """The state people see: what is not begun is either waiting or ready."""
-    task = plan.tasks[position]
-    if plan.is_parent(position):
-        return _state_of_parts({shown_state(plan, leaf) for leaf in plan.leaves(position)})
-    if task.state != "waiting":
-        return task.state
-    if plan.network.incoming[position] or task.waits:
-        open_before = unfinished_before(plan, position) or any(not awaited.done for awaited in task.waits)
-        return "waiting" if open_before else "ready"
-    dates = plan.read(position)
-    has_come = dates is not None and plan.today is not None and dates[0] <= plan.today
-    return "ready" if has_come else "waiting"
-
-
-def _state_of_parts(states: set[State]) -> State:
-    """What a parent is, by the states of its sub-steps."""
-    if states <= {"dropped"}:
-        return "dropped"
-    if states <= {"done", "dropped"}:
-        return "done"
-    begun = states & {"under way", "in review", "done"}
-    return "under way" if begun else "ready" if "ready" in states else "waiting"
-
-
-def unfinished_before(plan: Plan, position: int) -> list[int]:
-    """Positions of the predecessors that are not finished yet."""
-    return [link.source for link in plan.network.incoming[position] if not _over(plan, link.source)]
-
-
-def _over(plan: Plan, position: int) -> bool:
-    """Whether a task is done or dropped; a parent, whether all its sub-steps are."""
-    return all(plan.tasks[leaf].state in FINISHED for leaf in plan.leaves(position))
-
-
 def days_late(plan: Plan, position: int) -> int:
     """Working days since its due date, for what should have been finished; 0 otherwise.
 
     A task due today is not late.
     """
     task, days = plan.tasks[position], plan.days(position)
-    if days is None or plan.today is None or _over(plan, position):
+    if days is None or plan.today is None or all(plan.tasks[leaf].state in FINISHED for leaf in plan.leaves(position)):
         return 0
     today, calendar = plan.grid.day(plan.today), plan.calendars[task.calendar]
     if days[1] >= today:

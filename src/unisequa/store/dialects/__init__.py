@@ -42,6 +42,16 @@ def dangling(connection: object, url: str) -> list[str]:
     return tables
 
 
+def keep_before(url: str, revision: str) -> None:
+    """Keep what there is before its tables are changed, where that is for us to do."""
+    _module(url).keep_before(url, revision)
+
+
+def reason(error: Exception) -> str:
+    """Why the database cannot be used, in words with what to do; nothing for anything else."""
+    return next((words for module in _MODULES.values() if (words := module.reason(error))), "")
+
+
 def clashed(error: DBAPIError) -> bool:
     """Whether a write failed because somebody else was writing the same at that moment."""
     return any(module.clashed(error) for module in _MODULES.values())

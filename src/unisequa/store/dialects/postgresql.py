@@ -37,6 +37,18 @@ def dangling(connection: Any) -> list[str]:
     return []
 
 
+def keep_before(url: str, revision: str) -> None:
+    """Nothing: a failed migration leaves nothing behind here, and copies are the server's business."""
+
+
+def reason(error: Exception) -> str:
+    """Why the database cannot be used."""
+    state = str(getattr(getattr(error, "orig", None), "sqlstate", "") or "")
+    if state.startswith("08") or state in {"57P01", "57P02", "57P03"}:
+        return "the database does not answer; start it, or look at its log"
+    return "the database has no room left; make some, and it goes on" if state.startswith("53") else ""
+
+
 def clashed(error: DBAPIError) -> bool:
     """Whether two transactions could not both be carried through."""
     return getattr(error.orig, "sqlstate", "") in {SERIALIZATION_FAILURE, DEADLOCK}

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -10,12 +13,13 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError
 
 from unisequa.core.errors import StoreError
+from unisequa.store.files import make_folder
 
-BUSY_SECONDS = 15
+BUSY_SECONDS = 10
 
 
 def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
-    """An engine with WAL, foreign keys on, and transactions that begin at once.
+    """An engine with WAL, foreign keys on, and transactions that begin at once and are on disk when they are through.
 
     ``BEGIN IMMEDIATE`` takes the single writer's place at the start of a transaction, so that two people
     saving at once wait for each other instead of failing half-way.
@@ -24,17 +28,20 @@ def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
     if database and database != ":memory:":
         folder = Path(database).parent
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            make_folder(folder)
+            if not Path(database).exists():
+                os.close(os.open(database, os.O_CREAT | os.O_WRONLY, 0o600))  # nobody else's to read
         except OSError as error:
-            raise StoreError(f"the data folder {folder} cannot be made: {error.strerror}") from error
-    engine = create_engine(url, connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False})
+            raise StoreError(f"the data folder {folder} cannot be used: {error.strerror}") from error
+    pool = {} if database in {None, "", ":memory:"} else {"pool_size": 20, "max_overflow": 40, "pool_timeout": 10}
+    engine = create_engine(url, connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False}, **pool)
 
     @event.listens_for(engine, "connect")
     def _connect(connection: Any, record: Any) -> None:
         connection.isolation_level = None
         cursor = connection.cursor()
         cursor.execute("PRAGMA journal_mode=WAL")
-        cursor.execute("PRAGMA synchronous=NORMAL")
+        cursor.execute("PRAGMA synchronous=FULL")
         cursor.execute(f"PRAGMA foreign_keys={'ON' if foreign_keys else 'OFF'}")
         cursor.close()
 
@@ -54,6 +61,38 @@ def migrating_engine(url: str) -> Engine:
 def dangling(connection: Any) -> list[str]:
     """Tables with rows that refer to nothing."""
     return sorted({row[0] for row in connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall()})
+
+
+def keep_before(url: str, revision: str) -> None:
+    """A copy beside the file, named after the tables it has; one that is there is left."""
+    database = make_url(url).database
+    if not database or database == ":memory:":
+        return
+    target = Path(f"{database}.before-upgrade-from-{revision}")
+    if not target.exists():
+        half = target.with_name(f"{target.name}.half")
+        half.unlink(missing_ok=True)
+        half.touch(mode=0o600)
+        with closing(sqlite3.connect(database)) as here, closing(sqlite3.connect(half)) as there:
+            here.backup(there)
+        half.rename(target)
+
+
+_REASONS = {
+    "SQLITE_FULL": "there is no room on the disk; make some, and it goes on",
+    "SQLITE_READONLY": "the data folder may only be read; let this server's user write to it",
+    "SQLITE_CORRUPT": "the data file is damaged; restore the last backup with `unisequa restore`",
+    "SQLITE_NOTADB": "the data file is damaged; restore the last backup with `unisequa restore`",
+    "SQLITE_CANTOPEN": "the data file cannot be opened; look whether it is there and may be read",
+    "SQLITE_IOERR": "the disk does not read or write; look whether it is full or failing",
+    "SQLITE_PERM": "the data folder may not be used; give it to this server's user",
+}
+
+
+def reason(error: Exception) -> str:
+    """Why the file cannot be used."""
+    name = getattr(getattr(error, "orig", error), "sqlite_errorname", "") or ""
+    return next((words for known, words in _REASONS.items() if name.startswith(known)), "")
 
 
 def clashed(error: DBAPIError) -> bool:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session, defer, joinedload
 
-from unisequa.store.tables import HistoryRow
+from unisequa.store.tables import CommentRow, HistoryRow, ShiftRow
 
 
 def of_run(session: Session, run_id: int, most: int) -> list[HistoryRow]:
@@ -18,3 +18,21 @@ def of_template(session: Session, template_id: int, most: int) -> list[HistoryRo
     """What was done with a template beside its edits."""
     query = select(HistoryRow).where(HistoryRow.template_id == template_id).options(joinedload(HistoryRow.person))
     return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))
+
+
+def of_task(session: Session, run_id: int, key: str) -> list[HistoryRow]:
+    """What was done with a task."""
+    query = select(HistoryRow).where(HistoryRow.run_id == run_id, HistoryRow.task_key == key)
+    return list(session.scalars(query.options(joinedload(HistoryRow.person)).order_by(HistoryRow.id.desc()).limit(200)))
+
+
+def shifts_of(session: Session, run_id: int) -> list[ShiftRow]:
+    """The shifts of a run, the latest first."""
+    query = select(ShiftRow).where(ShiftRow.run_id == run_id).options(joinedload(ShiftRow.person))
+    return list(session.scalars(query.options(defer(ShiftRow.record)).order_by(ShiftRow.number.desc())))
+
+
+def comments_of(session: Session, run_id: int, key: str) -> list[CommentRow]:
+    """What was written on a task, the first first."""
+    query = select(CommentRow).where(CommentRow.run_id == run_id, CommentRow.task_key == key)
+    return list(session.scalars(query.options(joinedload(CommentRow.person)).order_by(CommentRow.id)))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+
 from sqlalchemy import exists, select
 from sqlalchemy.orm import Session
 
@@ -13,3 +15,9 @@ def put(session: Session, row: OutboxRow) -> bool:
     """Write something down to leave, unless something of its key was already; gives whether it was new."""
     known = session.scalar(select(exists().where(OutboxRow.key == row.key)))
     return not known and add_once(session, row)
+
+
+def due(session: Session, kind: str, moment: dt.datetime, most: int) -> list[OutboxRow]:
+    """What of a kind is to leave by now, the oldest first; on PostgreSQL what another takes is passed over."""
+    query = select(OutboxRow).where(OutboxRow.kind == kind, OutboxRow.state == "waiting", OutboxRow.due_at <= moment)
+    return list(session.scalars(query.order_by(OutboxRow.id).limit(most).with_for_update(skip_locked=True)))

@@ -6,17 +6,31 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
-from sqlalchemy import exists, or_, select
+from sqlalchemy import ColumnElement, and_, exists, func, or_, select
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
 from unisequa.store.queries.taking import take
-from unisequa.store.queries.templates import open_to
-from unisequa.store.tables import CrewMember, Edition, LinkRow, Person, Run, ShiftRow, TaskRow, TemplateRow
+from unisequa.store.queries.templates import LOOKING, STARTING, open_to
+from unisequa.store.tables import (
+    CrewMember,
+    Deputy,
+    Edition,
+    LinkRow,
+    Person,
+    Run,
+    RunWait,
+    ShiftRow,
+    TaskRow,
+    TeamMember,
+    TemplateRow,
+)
 
 
-def run_by_id(session: Session, run_id: int) -> Run | None:
-    """A run with its template, crew, tasks, links and shifts; taken by who is going to write it."""
-    take(session, Run, run_id)
+def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | None:
+    """A run with its template, crew, tasks, links and shifts; taken by who is going to write it, unless others may go
+    on with it meanwhile (not ``alone``)."""
+    if alone:
+        take(session, Run, run_id)
     query = select(Run).where(Run.id == run_id)
     return session.scalar(
         query.options(
@@ -24,6 +38,9 @@ def run_by_id(session: Session, run_id: int) -> Run | None:
             joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
             joinedload(Run.edition).joinedload(Edition.template).joinedload(TemplateRow.owner),
             selectinload(Run.crew).joinedload(CrewMember.person),
+            selectinload(Run.crew).joinedload(CrewMember.team),
+            selectinload(Run.deputies),
+            selectinload(Run.baselines),
             selectinload(Run.tasks),
             selectinload(Run.links),
             selectinload(Run.phases),
@@ -48,6 +65,9 @@ def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | Non
             joinedload(Run.keeper),
             joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
             selectinload(Run.crew).joinedload(CrewMember.person),
+            selectinload(Run.crew).joinedload(CrewMember.team),
+            selectinload(Run.deputies),
+            selectinload(Run.baselines),
         )
     )
     if run is None:
@@ -77,18 +97,81 @@ class RunRecord:
     summary: dict[str, Any]
 
 
+def seen_by(person_id: int) -> ColumnElement[bool]:
+    """Somebody sees a run: of templates they may look at, as its keeper or deputy, in its crew, alone or in a team,
+    with a task of it, and where they may only start runs those that they started."""
+    teams = select(TeamMember.team_id).where(TeamMember.person_id == person_id)
+    mine = or_(CrewMember.person_id == person_id, CrewMember.team_id.in_(teams))
+    in_crew = exists().where(CrewMember.run_id == Run.id, mine)
+    deputy = exists().where(Deputy.run_id == Run.id, Deputy.person_id == person_id)
+    given = Run.id.in_(select(TaskRow.run_id).where(TaskRow.assigned_id == person_id))
+    started = and_(Run.created_by_id == person_id, open_to(person_id, STARTING))
+    return or_(Run.keeper_id == person_id, open_to(person_id, LOOKING), in_crew, deputy, given, started)
+
+
+def given_tasks_of(session: Session, run_id: int) -> set[int]:
+    """The ids of those who were given single tasks of a run."""
+    query = select(TaskRow.assigned_id).where(TaskRow.run_id == run_id, TaskRow.assigned_id.is_not(None)).distinct()
+    return {number for number in session.scalars(query) if number is not None}
+
+
 def runs_open_to(session: Session, person_id: int) -> list[RunRecord]:
-    """The runs that somebody may see: of templates they may look at, those they keep, those in whose crew they are."""
-    in_crew = exists().where(CrewMember.run_id == Run.id, CrewMember.person_id == person_id)
+    """The runs that somebody may see."""
     query = (
         select(Run.id, Run.name, Run.state, Person.name, TemplateRow.name, Run.summary)
         .join(Person, Run.keeper_id == Person.id)
         .join(Edition, Run.edition_id == Edition.id)
         .join(TemplateRow, Edition.template_id == TemplateRow.id)
-        .where(or_(Run.keeper_id == person_id, open_to(person_id), in_crew))
+        .where(seen_by(person_id))
         .order_by(Run.id.desc())
     )
     return [RunRecord(*row) for row in session.execute(query).all()]
+
+
+def seen_among(session: Session, run_ids: Collection[int], person_id: int) -> set[int]:
+    """Which of some runs somebody may see."""
+    if not run_ids:
+        return set()
+    query = (
+        select(Run.id)
+        .join(Edition, Run.edition_id == Edition.id)
+        .join(TemplateRow, Edition.template_id == TemplateRow.id)
+        .where(Run.id.in_(run_ids), seen_by(person_id))
+    )
+    return set(session.scalars(query))
+
+
+def started_by(
+    session: Session,
+    person_id: int | None,
+    *,
+    templates: Collection[int] = (),
+    editions: Collection[int] = (),
+) -> dict[int, int]:
+    """How many runs were started from each of some templates, or editions: those that somebody sees, or all."""
+    column = Edition.template_id if templates else Run.edition_id
+    query = select(column, func.count(Run.id)).join(Edition, Run.edition_id == Edition.id)
+    query = query.join(TemplateRow, Edition.template_id == TemplateRow.id).where(column.in_(templates or editions))
+    if person_id is not None:
+        query = query.where(seen_by(person_id))
+    return dict(session.execute(query.group_by(column)).all())
+
+
+def keeps_a_run_of(session: Session, template_id: int, person_id: int) -> bool:
+    """Whether somebody keeps a run of a template, or is a deputy in one."""
+    deputy = exists().where(Deputy.run_id == Run.id, Deputy.person_id == person_id)
+    query = select(Run.id).join(Edition, Run.edition_id == Edition.id)
+    query = query.where(Edition.template_id == template_id, or_(Run.keeper_id == person_id, deputy)).limit(1)
+    return session.scalar(query) is not None
+
+
+def runs_waiting_for(session: Session, template_id: int, run_id: int) -> list[int]:
+    """The runs that are not over and wait for runs of a template, but for that one itself."""
+    query = select(RunWait.run_id).join(Run, Run.id == RunWait.run_id)
+    query = query.where(
+        RunWait.template_id == template_id, Run.state.in_(("live", "on hold")), RunWait.run_id != run_id
+    )
+    return list(session.scalars(query.order_by(RunWait.run_id)))
 
 
 def all_run_ids(session: Session) -> list[int]:

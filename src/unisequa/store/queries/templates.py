@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
 
 from unisequa.store.queries.taking import take
-from unisequa.store.tables import Edition, Person, Run, TemplateEdit, TemplateRight, TemplateRow
+from unisequa.store.tables import (
+    Edition,
+    FileOfTemplate,
+    Person,
+    Run,
+    TeamMember,
+    TeamRight,
+    TemplateEdit,
+    TemplateRight,
+    TemplateRow,
+)
 
 
 def template_by_id(session: Session, template_id: int) -> TemplateRow | None:
@@ -36,10 +47,32 @@ def editions_without_length(session: Session) -> list[Edition]:
     return list(session.scalars(select(Edition).where(Edition.days.is_(None))))
 
 
-def open_to(person_id: int) -> ColumnElement[bool]:
-    """Whether somebody may at least look at a template, as a condition on its row."""
+LOOKING = ("look", "start and look", "edit")
+STARTING = ("start", "start and look", "edit")
+"""The rights with which somebody sees a template's runs, and starts some."""
+
+
+def open_to(person_id: int, rights: Collection[str] | None = None) -> ColumnElement[bool]:
+    """Whether somebody may see a template, as a condition on its row; with ``rights`` whether they have one of those.
+
+    Its owner and administrators do, and whoever keeps a run of it sees it.
+    """
     named = exists().where(TemplateRight.template_id == TemplateRow.id, TemplateRight.person_id == person_id)
-    return or_(TemplateRow.owner_id == person_id, TemplateRow.open_to != "nothing", named)
+    by_team = exists().where(
+        TeamRight.template_id == TemplateRow.id,
+        TeamMember.team_id == TeamRight.team_id,
+        TeamMember.person_id == person_id,
+    )
+    administers = exists().where(Person.id == person_id, Person.administrator)
+    if rights is None:
+        edition = Edition.__table__.alias()
+        keeps = exists().where(
+            Run.edition_id == edition.c.id, edition.c.template_id == TemplateRow.id, Run.keeper_id == person_id
+        )
+        everybody = TemplateRow.open_to != "nothing"
+        return or_(TemplateRow.owner_id == person_id, everybody, named, by_team, administers, keeps)
+    named, by_team = named.where(TemplateRight.right.in_(rights)), by_team.where(TeamRight.right.in_(rights))
+    return or_(TemplateRow.owner_id == person_id, TemplateRow.open_to.in_(rights), named, by_team, administers)
 
 
 def templates_open_to(session: Session, person_id: int) -> list[TemplateRow]:
@@ -51,11 +84,6 @@ def templates_open_to(session: Session, person_id: int) -> list[TemplateRow]:
     return list(session.scalars(query.order_by(TemplateRow.category, func.lower(TemplateRow.name))))
 
 
-def categories(session: Session) -> list[str]:
-    """The categories in use."""
-    return sorted(set(session.scalars(select(TemplateRow.category).where(TemplateRow.category != ""))))
-
-
 def _newest() -> ColumnElement[bool]:
     """An edition is the newest released one of its template."""
     later = select(func.max(Edition.number)).where(Edition.template_id == TemplateRow.id, Edition.state == "released")
@@ -63,64 +91,71 @@ def _newest() -> ColumnElement[bool]:
 
 
 def newest_released(
-    session: Session, *, names: Collection[str] | None = None, person_id: int | None = None
+    session: Session, *, ids: Collection[int] | None = None, person_id: int | None = None
 ) -> list[Edition]:
-    """The newest released edition of each template, by template: of those so named, of those open to somebody.
-
-    ``names`` are as :func:`~unisequa.core.documents.includes.name_key` writes them.
-    """
+    """The newest released edition of each template, by template: of some of them, of those open to somebody."""
     query = select(Edition).join(TemplateRow, Edition.template_id == TemplateRow.id).where(_newest())
-    if names is not None:
-        query = query.where(Edition.name_key.in_(names))
+    if ids is not None:
+        query = query.where(TemplateRow.id.in_(ids))
     if person_id is not None:
         query = query.where(open_to(person_id))
     return list(session.scalars(query.order_by(TemplateRow.id)))
 
 
-def released_names(session: Session, person_id: int | None = None) -> dict[str, int]:
-    """The names of all newest released editions, or of those open to somebody, with their templates' ids."""
-    query = select(Edition.name, TemplateRow.id).join(TemplateRow, Edition.template_id == TemplateRow.id)
-    query = query.where(_newest())
+@dataclass(frozen=True, slots=True)
+class NamedTemplate:
+    """A template as others name it: by the name of its newest released edition, and by whose it is."""
+
+    id: int
+    name: str
+    owner_id: int
+    owner: str
+
+
+def named_templates(session: Session, person_id: int) -> list[NamedTemplate]:
+    """The templates with a released edition that are open to somebody, in the order they were made."""
+    query = (
+        select(TemplateRow.id, Edition.name, TemplateRow.owner_id, Person.name)
+        .join(Edition, Edition.template_id == TemplateRow.id)
+        .join(Person, Person.id == TemplateRow.owner_id)
+        .where(_newest(), open_to(person_id))
+    )
+    return [NamedTemplate(*row) for row in session.execute(query.order_by(TemplateRow.id)).all()]
+
+
+def names_seen_by(session: Session, person_id: int) -> list[tuple[int, str]]:
+    """The names of all templates that somebody sees, with their ids."""
+    query = select(TemplateRow.id, TemplateRow.name).where(open_to(person_id)).order_by(TemplateRow.id)
+    return [(number, name) for number, name in session.execute(query).all()]
+
+
+def files_of(session: Session, template_id: int) -> set[str]:
+    """The files that came into a template, by their digests."""
+    return set(session.scalars(select(FileOfTemplate.digest).where(FileOfTemplate.template_id == template_id)))
+
+
+def files_seen_by(session: Session, person_id: int, digests: Collection[str]) -> set[str]:
+    """Those of some files that are in a template that somebody sees."""
+    query = select(FileOfTemplate.digest).join(TemplateRow, TemplateRow.id == FileOfTemplate.template_id)
+    return set(session.scalars(query.where(FileOfTemplate.digest.in_(digests), open_to(person_id))))
+
+
+def names_of(session: Session, template_ids: Collection[int], person_id: int | None = None) -> dict[int, str]:
+    """The names of some templates, of those open to somebody if one is named."""
+    if not template_ids:
+        return {}
+    query = select(TemplateRow.id, TemplateRow.name).where(TemplateRow.id.in_(template_ids))
     if person_id is not None:
         query = query.where(open_to(person_id))
-    names: dict[str, int] = {}
-    for name, number in session.execute(query.order_by(TemplateRow.id)).all():
-        names.setdefault(name, number)
-    return names
+    return dict(session.execute(query).all())
 
 
-def templates_named(session: Session, names: Collection[str]) -> dict[str, tuple[int, str]]:
-    """Name as it is compared → the id and name of the template that has it; one that had it, where none has."""
-    query = (
-        select(Edition.name_key, TemplateRow.id, TemplateRow.name, func.max(Edition.number), _latest().label("last"))
-        .join(TemplateRow, Edition.template_id == TemplateRow.id)
-        .where(Edition.name_key.in_(names))
-        .group_by(Edition.name_key, TemplateRow.id, TemplateRow.name)
-    )
-    rows = sorted(session.execute(query).all(), key=lambda row: (row[3] != row[4], row[1]))
-    named: dict[str, tuple[int, str]] = {}
-    for key, number, name, _, _ in rows:
-        named.setdefault(key, (number, name))
-    return named
-
-
-def _latest() -> ColumnElement[int]:
-    other = Edition.__table__.alias()
-    last = select(func.max(other.c.number)).where(other.c.template_id == TemplateRow.id)
-    return last.correlate(TemplateRow).scalar_subquery()
-
-
-def started_by_template(session: Session, template_ids: Collection[int]) -> dict[int, int]:
-    """How many runs were started from each of some templates."""
-    query = select(Edition.template_id, func.count(Run.id)).join(Run, Run.edition_id == Edition.id)
-    query = query.where(Edition.template_id.in_(template_ids)).group_by(Edition.template_id)
-    return {row[0]: row[1] for row in session.execute(query).all()}
-
-
-def started_by_edition(session: Session, edition_ids: Collection[int]) -> dict[int, int]:
-    """How many runs were started from each of some editions."""
-    query = select(Run.edition_id, func.count(Run.id)).where(Run.edition_id.in_(edition_ids)).group_by(Run.edition_id)
-    return {row[0]: row[1] for row in session.execute(query).all()}
+def seen_among(session: Session, template_ids: Collection[int], person_ids: Collection[int]) -> set[int]:
+    """Which of some templates are open to one of some people at least."""
+    if not template_ids:
+        return set()
+    query = select(TemplateRow.id).where(TemplateRow.id.in_(template_ids), or_(*(open_to(one) for one in person_ids)))
+    return set(session.scalars(query))
 
 
 # Edits of drafts.

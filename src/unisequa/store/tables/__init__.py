@@ -5,16 +5,66 @@ across runs. Dates are kept as people read them, both ends included; :mod:`unise
 them into the core's boundaries and back.
 """
 
+from unisequa.store.tables.accounts import AttemptRow, AuditRow, Identity, RecoveryCode, ResetRow, SessionRow
 from unisequa.store.tables.base import Base, now
 from unisequa.store.tables.calendars import Calendar
 from unisequa.store.tables.held import HeldRow, PresenceRow
 from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.outbox import OutboxRow
-from unisequa.store.tables.people import Leave, Person
-from unisequa.store.tables.runs import CrewMember, LinkRow, Run, RunPhase, ShiftRow, TaskRow
-from unisequa.store.tables.templates import Edition, TemplateEdit, TemplateRight, TemplateRow
+from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
+from unisequa.store.tables.runs import (
+    ActRow,
+    BaselineRow,
+    CommentRow,
+    CrewMember,
+    Deputy,
+    LinkRow,
+    Mention,
+    ProposalRow,
+    Run,
+    RunPhase,
+    RunWait,
+    ShiftRow,
+    TaskRow,
+)
+from unisequa.store.tables.templates import Edition, FileOfTemplate, TeamRight, TemplateEdit, TemplateRight, TemplateRow
 
 __all__ = [
-    "Base", "Calendar", "CrewMember", "Edition", "HeldRow", "HistoryRow", "Leave", "LinkRow", "OutboxRow", "Person",
-    "PresenceRow", "Run", "RunPhase", "ShiftRow", "TaskRow", "TemplateEdit", "TemplateRight", "TemplateRow", "now",
+    "ActRow",
+    "AttemptRow",
+    "AuditRow",
+    "Base",
+    "BaselineRow",
+    "Calendar",
+    "CommentRow",
+    "CrewMember",
+    "Deputy",
+    "Edition",
+    "FileOfTemplate",
+    "HeldRow",
+    "HistoryRow",
+    "Identity",
+    "Leave",
+    "LinkRow",
+    "Mention",
+    "OutboxRow",
+    "Person",
+    "Position",
+    "PresenceRow",
+    "ProposalRow",
+    "RecoveryCode",
+    "ResetRow",
+    "Run",
+    "RunPhase",
+    "RunWait",
+    "SessionRow",
+    "ShiftRow",
+    "TaskRow",
+    "Team",
+    "TeamMember",
+    "TeamRight",
+    "TemplateEdit",
+    "TemplateRight",
+    "TemplateRow",
+    "now",
 ]  # fmt: skip

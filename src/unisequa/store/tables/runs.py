@@ -9,7 +9,7 @@ from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from unisequa.store.tables.base import Base, now
-from unisequa.store.tables.people import Person
+from unisequa.store.tables.people import Person, Team
 from unisequa.store.tables.templates import Edition
 
 
@@ -20,7 +20,8 @@ class Run(Base):
     which they are known once they were read. ``summary`` is what lists say of the run
     (:mod:`unisequa.core.work.summary`). ``windows`` are its phases that have one or open behind another
     (:class:`unisequa.core.plan.phases.PhaseOf`), ``ties`` the links that tie many to many, by keys, with the keys of
-    the ties; ``follow`` says what finishing a task does to the dates behind it.
+    the ties; ``follow`` says what finishing a task does to the dates behind it. ``opens_on`` is the day on which a
+    prepared one opens, ``held_on`` that on which one on hold was put there.
     """
 
     __tablename__ = "runs"
@@ -44,6 +45,8 @@ class Run(Base):
     pins: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
     created_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    opens_on: Mapped[dt.date | None]
+    held_on: Mapped[dt.date | None]
 
     __mapper_args__ = {"version_id_col": version, "version_id_generator": False}
 
@@ -58,10 +61,13 @@ class Run(Base):
     links: Mapped[list[LinkRow]] = relationship(cascade="all, delete-orphan", order_by="LinkRow.id")
     phases: Mapped[list[RunPhase]] = relationship(cascade="all, delete-orphan", order_by="RunPhase.position")
     shifts: Mapped[list[ShiftRow]] = relationship(cascade="all, delete-orphan", order_by="ShiftRow.number")
+    baselines: Mapped[list[BaselineRow]] = relationship(cascade="all, delete-orphan", order_by="BaselineRow.number")
+    deputies: Mapped[list[Deputy]] = relationship(cascade="all, delete-orphan")
+    waits: Mapped[list[RunWait]] = relationship(cascade="all, delete-orphan")
 
 
 class CrewMember(Base):
-    """Who fills a role in a run: one of us, or somebody outside by name; nobody yet without either."""
+    """Who fills a role in a run: one of us, a team, or somebody outside by name; nobody yet without any."""
 
     __tablename__ = "crew"
     __table_args__ = (UniqueConstraint("run_id", "role"),)
@@ -71,27 +77,46 @@ class CrewMember(Base):
     role: Mapped[str] = mapped_column(String(80))
     label: Mapped[str] = mapped_column(String(200))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    team_id: Mapped[int | None] = mapped_column(ForeignKey("teams.id", ondelete="SET NULL"), index=True)
     outside: Mapped[str] = mapped_column(String(200), default="")
 
     run: Mapped[Run] = relationship(back_populates="crew")
     person: Mapped[Person | None] = relationship()
+    team: Mapped[Team | None] = relationship()
 
     @property
     def name(self) -> str:
         """Who it is, or nothing while nobody is."""
-        return self.person.name if self.person else self.outside
+        return self.person.name if self.person else self.team.name if self.team else self.outside
+
+    @property
+    def people(self) -> list[Person]:
+        """Those of ours who fill it: one, all of a team, or nobody."""
+        return self.team.members if self.team is not None else [self.person] if self.person is not None else []
 
 
 class TaskRow(Base):
     """A step in a run, with real dates; null dates while it is undated.
 
-    Kept so that many runs can be asked at once, and written whenever what they say changes: ``person_id`` who fills
-    its role, ``open_before`` how many of its direct predecessors are not over, ``counts_on`` the day from which it
-    counts as signed off by itself.
+    Kept so that many runs can be asked at once, and written whenever what they say changes: ``person_id`` whose it is,
+    ``team_id`` in whose queue it lies until somebody takes it, ``signer_id`` who signs it off, ``ready_on`` the day
+    from which it is ready (null while something holds it back), ``counts_on`` the day from which it counts as signed
+    off, or as done, by itself.
+
+    ``assigned_id`` is whoever was given this one task, apart from its role, or took it from a queue; ``done_by_id`` who
+    did it and ``recorded_by_id`` who said so; ``before`` where it stood before it was begun or done, to be there again
+    when it is reopened; ``checked`` the numbers of the boxes of its instructions that are ticked.
     """
 
     __tablename__ = "tasks"
-    __table_args__ = (UniqueConstraint("run_id", "key"), Index("ix_tasks_finish_on", "finish_on"))
+    __table_args__ = (
+        UniqueConstraint("run_id", "key"),
+        Index("ix_tasks_finish_on", "finish_on"),
+        Index("ix_tasks_person_id", "person_id", "state"),
+        Index("ix_tasks_signer_id", "signer_id", "state"),
+        Index("ix_tasks_team_id", "team_id", "state"),
+        Index("ix_tasks_assigned_id", "assigned_id"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"))
@@ -129,8 +154,15 @@ class TaskRow(Base):
     begun_at: Mapped[dt.datetime | None]
     done_at: Mapped[dt.datetime | None]
     done_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
-    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
-    open_before: Mapped[int] = mapped_column(default=0)
+    recorded_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    signed_on: Mapped[dt.date | None]
+    before: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    checked: Mapped[list[Any]] = mapped_column(default=list)
+    assigned_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    team_id: Mapped[int | None] = mapped_column(ForeignKey("teams.id", ondelete="SET NULL"))
+    signer_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    ready_on: Mapped[dt.date | None]
     counts_on: Mapped[dt.date | None]
 
     run: Mapped[Run] = relationship(back_populates="tasks")
@@ -149,6 +181,109 @@ class LinkRow(Base):
     type: Mapped[str] = mapped_column(String(2), default="FS")
     lag: Mapped[int] = mapped_column(default=0)
     unit: Mapped[str] = mapped_column(String(10), default="working")
+
+
+class Deputy(Base):
+    """Somebody whom a run's keeper has named to act for them in it."""
+
+    __tablename__ = "deputies"
+
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), primary_key=True, index=True)
+
+    person: Mapped[Person] = relationship()
+
+
+class RunWait(Base):
+    """A template whose runs the tasks of a run wait for."""
+
+    __tablename__ = "waits"
+
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    template_id: Mapped[int] = mapped_column(ForeignKey("templates.id"), primary_key=True, index=True)
+
+
+class BaselineRow(Base):
+    """Where the tasks of a run stood once: task → first day, last day (ISO dates) and worked slots."""
+
+    __tablename__ = "baselines"
+    __table_args__ = (UniqueConstraint("run_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    name: Mapped[str] = mapped_column(String(200))
+    dates: Mapped[dict[str, Any]]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+
+
+class ActRow(Base):
+    """Something that was done with tasks of a run, with their columns before it, so that it can be undone for a while.
+
+    ``version`` is the run's after it; ``shift`` the number of the shift that went with it, if one did.
+    """
+
+    __tablename__ = "acts"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    words: Mapped[str] = mapped_column(String(400))
+    before: Mapped[dict[str, Any]]
+    version: Mapped[int]
+    shift: Mapped[int | None]
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+    undone_at: Mapped[dt.datetime | None]
+
+
+class CommentRow(Base):
+    """What somebody wrote on a task, or on the whole run, and the people it names."""
+
+    __tablename__ = "comments"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    task_key: Mapped[str | None] = mapped_column(String(200))
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    text: Mapped[str] = mapped_column(String(4000))
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+
+    person: Mapped[Person] = relationship()
+    mentions: Mapped[list[Mention]] = relationship(cascade="all, delete-orphan")
+
+
+class Mention(Base):
+    """Somebody who is named in a comment."""
+
+    __tablename__ = "mentions"
+
+    comment_id: Mapped[int] = mapped_column(ForeignKey("comments.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), primary_key=True, index=True)
+
+
+class ProposalRow(Base):
+    """A shift that somebody who may not apply it sent to the run's keeper; ``state`` is open, applied, declined or
+    withdrawn."""
+
+    __tablename__ = "proposals"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    task_key: Mapped[str | None] = mapped_column(String(200))
+    edits: Mapped[list[Any]]
+    mode: Mapped[str] = mapped_column(String(10))
+    words: Mapped[str] = mapped_column(String(400))
+    why: Mapped[str] = mapped_column(String(2000), default="")
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+    state: Mapped[str] = mapped_column(String(20), default="open")
+    answer: Mapped[str] = mapped_column(String(2000), default="")
+    answered_at: Mapped[dt.datetime | None]
+    answered_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+
+    person: Mapped[Person] = relationship(foreign_keys=[person_id])
+    run: Mapped[Run] = relationship()
 
 
 class RunPhase(Base):

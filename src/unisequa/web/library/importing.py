@@ -8,7 +8,7 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from starlette.datastructures import FormData, UploadFile
-from starlette.responses import JSONResponse, RedirectResponse, Response
+from starlette.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates import files
@@ -20,14 +20,15 @@ from unisequa.core.design.editing import changed, slug
 from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.rows import rows
 from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
-from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.template import Anchor, Template
 from unisequa.core.errors import DocumentError, Fault, Refused
-from unisequa.formats.files import read_bytes
+from unisequa.core.terms import number_in
+from unisequa.formats.apart import read_apart
 from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
-from unisequa.formats.tables_in import read_table
+from unisequa.formats.tables_in import Table
 from unisequa.store.store import Session
 from unisequa.web.errors import form_again
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -121,17 +122,16 @@ def bring(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Respo
 
 
 def read_upload(content: bytes, name: str) -> Upload:
-    """What a file is: a template in JSON or YAML, else a table.
+    """What a file is: a template in JSON or YAML, else a table; read in a process of its own.
 
     Raises
     ------
     DocumentError
     """
-    lower = name.lower()
-    if lower.endswith((".json", ".yaml", ".yml")) or content.lstrip(b"\xef\xbb\xbf \r\n\t")[:1] == b"{":
-        values = read_bytes(content, yaml_file=lower.endswith((".yaml", ".yml")), name=name)
-        return Upload(name, template=read_template(values))
-    return Upload(name, table=read_table(content, name))
+    found = read_apart(content, name)
+    if found.template is not None:
+        return Upload(name, template=Template.model_validate(found.template))
+    return Upload(name, table=Table(found.names, found.rows))
 
 
 @router.get("/import/{token}")
@@ -166,12 +166,12 @@ def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, token: 
 
 def _target(session: Session, me: Actor, form: FormData) -> tuple[int, Template | None]:
     into = text_field(form, "into", 10)
-    if not into.isdigit() or into == "0":
+    if not (number := number_in(into)):
         return 0, None
-    edition = see_edition(session, me, int(into))
-    if not edition.may("edit"):
+    edition = see_edition(session, me, number)
+    if not edition.may("change a draft"):
         raise Refused({"into": "You may not change that template."})
-    return int(into), edition.template
+    return number, edition.template
 
 
 def _base(form: FormData, upload: Upload) -> Template:
@@ -263,7 +263,7 @@ def _make(session: Session, me: Actor, upload: Upload, form: FormData) -> int:
 
 
 @router.get("/templates/{template_id}/steps.{form}")
-def steps_file(me: SignedIn, store: StoreOf, template_id: int, form: str, edition: int | None = None) -> Response:
+def steps_file(me: SignedIn, store: StoreOf, template_id: Id, form: str, edition: Number = None) -> Response:
     """The steps as CSV or XLSX, or their network as GraphML."""
     with store.reading() as session:
         template = see_edition(session, me, template_id, edition).template
@@ -281,20 +281,19 @@ def steps_file(me: SignedIn, store: StoreOf, template_id: int, form: str, editio
 
 
 @router.post("/templates/{template_id}/attachments")
-def attach(me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def attach(me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """Keep a file with a step."""
     file = form.get("file")
-    if not isinstance(file, UploadFile):
-        raise Refused({"file": "Choose a file first."})
-    content = file.file.read()
+    content, name = (file.file.read(), file.filename or "") if isinstance(file, UploadFile) else (b"", "")
+    kept = files.keep_file(store, me, settings.data, template_id, name, content)
     with store.writing() as session:
-        files.attach(session, me, settings.data, template_id, text_field(form, "key", 80), file.filename or "", content)
+        files.attach(session, me, template_id, text_field(form, "key", 80), kept)
     return JSONResponse({"kept": True})
 
 
 @router.get("/templates/{template_id}/attachments/{digest}")
 def attached(
-    me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: int, digest: str, edition: int | None = None
+    me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: Id, digest: str, edition: Number = None
 ) -> Response:
     """A file kept with a step; always saved, never shown as a page of ours."""
     from urllib.parse import quote
@@ -302,6 +301,4 @@ def attached(
     with store.reading() as session:
         kept, place = files.attachment(session, me, settings.data, template_id, edition, digest)
     disposition = f"attachment; filename*=UTF-8''{quote(kept.name)}"
-    return Response(
-        place.read_bytes(), media_type="application/octet-stream", headers={"content-disposition": disposition}
-    )
+    return FileResponse(place, media_type="application/octet-stream", headers={"content-disposition": disposition})

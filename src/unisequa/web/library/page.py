@@ -16,12 +16,17 @@ from unisequa.core.design.rows import rows
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.template import Step, Template
 from unisequa.core.errors import Refused
+from unisequa.core.terms import number_in
 from unisequa.web.errors import form_again
+from unisequa.web.inputs import Id
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
 router = APIRouter()
-OPEN_TO = {"start": "all may start it", "look": "all may look at it", "nothing": "only for those named"}
+OPEN_TO = {
+    "start and look": "all may start it", "start": "all may start it", "look": "all may look at it",
+    "nothing": "only for those named",
+}  # fmt: skip
 STATES = (("released", "Released"), ("draft", "With a draft"), ("retired", "Retired"))
 
 
@@ -97,7 +102,7 @@ def library(
     state: str = "",
 ) -> Response:
     """The list, or only its rows when a script asks."""
-    search = actions.Search(text[:200], category[:80], int(owner) if owner.isdigit() else 0, state[:20])
+    search = actions.Search(text[:200], category[:80], number_in(owner), state[:20])
     page = _page(store, me, search)
     return render(request, "library/_rows.html" if asks_for_piece(request) else "library/page.html", page)
 
@@ -136,7 +141,7 @@ def _page(store: StoreOf, me: Actor, search: actions.Search | None = None) -> Li
 
 
 @router.get("/library/{template_id}/preview")
-def preview(request: Request, me: SignedIn, store: StoreOf, template_id: int) -> Response:
+def preview(request: Request, me: SignedIn, store: StoreOf, template_id: Id) -> Response:
     """What is in a template, without opening it."""
     with store.reading() as session:
         template = actions.shown_template(session, me, template_id).template

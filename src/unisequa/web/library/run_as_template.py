@@ -9,6 +9,7 @@ from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.lookback import run_as_template as actions
 from unisequa.core.lookback.from_run import Became
+from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
@@ -34,7 +35,7 @@ class FromRunPage:
 
 @router.get("/runs/{run_id}/template")
 def look(
-    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, dropped: str = ""
+    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, dropped: str = ""
 ) -> Response:
     """Every step with its offset as it was and as it becomes."""
     with store.reading() as session:
@@ -56,7 +57,7 @@ def look(
 
 
 @router.post("/runs/{run_id}/template")
-def make(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
+def make(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
     """Make it."""
     with store.writing() as session:
         where = actions.make(

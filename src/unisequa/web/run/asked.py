@@ -10,7 +10,9 @@ from starlette.datastructures import FormData
 
 from unisequa.core.errors import Refused
 from unisequa.core.shift.cascade import MODES, Mode
+from unisequa.core.terms import number_in
 from unisequa.web.drawing.scale import PX, Zoom
+from unisequa.web.run.looking import WHOLE, Look, look_in
 from unisequa.web.session import field
 
 MOST_EDITS = 200
@@ -29,12 +31,15 @@ class Asked:
     typed: tuple[tuple[str, str], ...] = ()
     stale: str = ""
     toast: str = ""
+    undo: int = 0
+    proposal: int = 0
     view: str = "sheet"
+    look: Look = WHOLE
 
 
 def asked_in(form: FormData, *, selected: str | None = None, view: str | None = None) -> Asked:
     """What a form says the browser holds."""
-    documents = _documents(field(form, "edits", 200_000))
+    documents = documents_in(field(form, "edits", 200_000))
     zoom, mode = field(form, "zoom", 10), field(form, "mode", 10)
     return Asked(
         zoom=as_zoom(zoom),
@@ -42,11 +47,19 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         selected=field(form, "selected", 200) if selected is None else selected,
         documents=documents,
         why=field(form, "why", 2000),
-        view=view or ("list" if field(form, "view", 10) == "list" else "sheet"),
+        proposal=number_in(field(form, "proposal", 12)),
+        view=view or as_view(field(form, "view", 10)),
+        look=look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort")}),
     )
 
 
-def _documents(text: str) -> tuple[object, ...]:
+def documents_in(text: str) -> tuple[object, ...]:
+    """The edits that a text holds.
+
+    Raises
+    ------
+    Refused
+    """
     try:
         documents = json.loads(text or "[]")
     except ValueError:
@@ -56,6 +69,27 @@ def _documents(text: str) -> tuple[object, ...]:
     if len(documents) > MOST_EDITS:
         raise Refused({"shift": f"A shift has at most {MOST_EDITS} edits; apply these first."})
     return tuple(documents)
+
+
+def keys_in(form: FormData) -> list[str]:
+    """The keys of the tasks that are chosen together.
+
+    Raises
+    ------
+    Refused
+    """
+    try:
+        keys = json.loads(field(form, "keys", 200_000) or "[]")
+    except ValueError:
+        keys = None
+    if not isinstance(keys, list) or not all(isinstance(key, str) for key in keys):
+        raise Refused({"state": "What the page holds of the chosen tasks cannot be read; reload the page."})
+    return keys
+
+
+def as_view(text: str) -> str:
+    """A view of the tasks as it was named; the sheet where it was named otherwise."""
+    return text if text in {"list", "board", "month"} else "sheet"
 
 
 def as_zoom(text: str) -> Zoom:

@@ -10,16 +10,16 @@ from starlette.responses import Response
 from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.core.design.editing import slug
 from unisequa.core.plan.plan import Plan
-from unisequa.core.work.task_states import shown_state
 from unisequa.formats.icalendar import plan_ics
 from unisequa.formats.plan_tables import plan_csv
+from unisequa.web.inputs import Id
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
 router = APIRouter()
 
 
 @router.get("/runs/{run_id}/tasks.csv")
-def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
+def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
     """The list of tasks as CSV."""
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
@@ -29,7 +29,7 @@ def csv(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Resp
 
 
 @router.get("/runs/{run_id}/tasks.ics")
-def ics(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
+def ics(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
     """The tasks as iCalendar to-dos."""
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
@@ -40,7 +40,7 @@ def ics(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int) -> Resp
 def _with_states(run: RunSeen) -> Plan:
     """The plan with every task in the state that people see."""
     plan = run.plan
-    return replace(plan, tasks=tuple(replace(task, state=shown_state(plan, i)) for i, task in enumerate(plan.tasks)))
+    return replace(plan, tasks=tuple(map(lambda t, s: replace(t, state=s), plan.tasks, run.ready.states)))
 
 
 def _download(text: str, kind: str, name: str) -> Response:

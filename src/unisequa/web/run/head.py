@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 
-from unisequa.actions.runs.seeing import RunSeen
+from unisequa.actions.runs.seeing import RunSeen, how_it_stands
 from unisequa.core.calendars.words import day_words
-from unisequa.core.work.outlook import outlook
+from unisequa.core.shift.edits.codec import written
 from unisequa.web.run.sheet import progress_words
 
-VIEWS = (("sheet", "Sheet"), ("list", "List"), ("crew", "Crew"), ("facts", "Facts"), ("history", "History"))
+VIEWS = (
+    ("sheet", "Sheet"),
+    ("list", "List"),
+    ("board", "Board"),
+    ("month", "Month"),
+    ("crew", "Crew"),
+    ("facts", "Facts"),
+    ("history", "History"),
+)
 
 
 @dataclass(frozen=True, slots=True)
 class RunHead:
-    """What stands above every view of a run."""
+    """What stands above every view of a run. ``mending`` says what of it can no longer hold, ``mend`` are the edits
+    that would mend it, as JSON."""
 
     id: int
     name: str
@@ -27,13 +37,18 @@ class RunHead:
     anchors: tuple[tuple[str, str], ...]
     progress: str
     ends: str
+    standing: str
     outlook: str
     may_change: bool
+    may_consider: bool
+    mending: str
+    mend: str
 
 
-def run_head(run: RunSeen) -> RunHead:
+def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
     """Name, dates and outlook of a run."""
-    plan = run.plan
+    plan, stands = run.plan, how_it_stands(run, closely=closely)
+    mending = stands.mending
     anchors = tuple(
         (plan.labels[key], day_words(day, year=True) if day is not None else "date open")
         for key, day in plan.anchors.items()
@@ -49,8 +64,12 @@ def run_head(run: RunSeen) -> RunHead:
         run.template_name,
         run.subject,
         anchors,
-        progress_words(plan),
+        progress_words(plan, run.ready.states),
         day_words(reach[1], year=True) if reach else "",
-        outlook(plan),
+        stands.standing,
+        stands.reason,
         run.may_change,
+        run.may_consider,
+        mending.text if mending else "",
+        json.dumps([written(edit, plan.grid) for edit in mending.edits]) if mending else "[]",
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
+from unisequa.actions.house.beginning import Beginning, beginning
 from unisequa.actions.runs import seeing
 from unisequa.core.calendars.words import day_words
 from unisequa.web.pages import render
@@ -28,6 +29,7 @@ class RunRow:
     of: int
     next: str
     ends: str
+    standing: str
     outlook: str
 
 
@@ -37,6 +39,7 @@ class RunsPage:
 
     section: str
     runs: tuple[RunRow, ...]
+    beginning: Beginning | None
 
 
 @router.get("/runs")
@@ -45,7 +48,8 @@ def list_runs(request: Request, me: SignedIn, store: StoreOf, settings: Settings
     today = settings.day().toordinal()
     with store.reading() as session:
         lines = seeing.list_runs(session, me)
-    return render(request, "run/list.html", RunsPage("runs", tuple(_row(line, today) for line in lines)))
+        begun = beginning(session, me) if not lines else None
+    return render(request, "run/list.html", RunsPage("runs", tuple(_row(line, today) for line in lines), begun))
 
 
 def _row(line: seeing.RunLine, today: int) -> RunRow:
@@ -61,5 +65,5 @@ def _row(line: seeing.RunLine, today: int) -> RunRow:
         summary.tasks,
         f"{anchor[1]} {day_words(anchor[0])}" if anchor else "",
         day_words(summary.ends, year=True) if summary.ends is not None else "",
-        summary.outlook(today) if line.state == "live" else "",
+        *(summary.standing(today) if line.state == "live" else ("", "")),
     )

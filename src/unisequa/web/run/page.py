@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
+from unisequa.actions.runs.proposing import proposal as proposed
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
+from unisequa.actions.runs.talking import see_more
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
-from unisequa.web.run.asked import Asked, as_zoom
+from unisequa.web.run.asked import Asked, as_view, as_zoom, documents_in
 from unisequa.web.run.head import VIEWS, RunHead, run_head
+from unisequa.web.run.looking import look_in
 from unisequa.web.run.panel import TaskPanel, task_panel
+from unisequa.web.run.shift import with_anchor
 from unisequa.web.run.side import side
-from unisequa.web.run.work import Work, work_on
+from unisequa.web.run.work import Work, see_work
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
 router = APIRouter()
@@ -45,26 +50,44 @@ def run_page(
     me: SignedIn,
     store: StoreOf,
     settings: SettingsOf,
-    run_id: int,
+    run_id: Id,
     view: str = "sheet",
     task: str = "",
     zoom: str = "day",
+    edits: str = "",
+    anchor: str = "",
+    to: str = "",
+    proposal: Number = None,
 ) -> Response:
-    """A run in one of its views."""
+    """A run in one of its views; ``edits`` are a shift made ready, ``anchor`` and ``to`` one of an anchor, as
+    typed, ``proposal`` the number of one that somebody has sent."""
     if view in {"crew", "facts", "history"}:
         return side(request, me, store, settings, run_id, view)
-    view = "list" if view == "list" else "sheet"
-    asked = Asked(zoom=as_zoom(zoom), selected=task, view=view)
+    view = as_view(view)
+    look = look_in({name: request.query_params.get(name, "") for name in ("show", "text", "group", "sort")})
+    asked = Asked(zoom=as_zoom(zoom), selected=task, view=view, documents=documents_in(edits), look=look)
     with store.reading() as session:
-        run = see_run(session, me, run_id, settings.day())
-    piece = work_on(run, asked)
+        if proposal is not None:
+            sent = proposed(session, me, run_id, proposal)
+            if sent.state == "open":
+                asked = replace(asked, documents=sent.edits, mode=sent.mode, proposal=sent.number)
+            else:
+                asked = replace(asked, toast=f"This proposal is {sent.state}.")
+        if anchor:
+            run = see_run(session, me, run_id, settings.day())
+            asked = with_anchor(run, asked, anchor, to, settings.day())
+        piece = see_work(session, me, run_id, settings.day(), asked)
     return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
 
 
 @router.get("/runs/{run_id}/tasks/{key}")
-def panel(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, key: str) -> Response:
-    """The panel of one task."""
+def panel(
+    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, key: str, on: str = ""
+) -> Response:
+    """The panel of one task; ``on`` the desk it is without what shifts dates."""
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
-    run.task(key)
-    return render(request, "run/_panel.html", PanelPiece(task_panel(consider(run, ()), key), run_head(run)))
+        run.task(key)
+        more = see_more(session, me, run, key)
+    piece = task_panel(consider(run, ()), key, more, on_desk=on == "desk")
+    return render(request, "run/_panel.html", PanelPiece(piece, run_head(run, closely=False)))

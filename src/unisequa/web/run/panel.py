@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from unisequa.actions.runs.proposing import Proposal
+from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, day_words, names_words, span_words
+from unisequa.actions.runs.talking import TaskMore
+from unisequa.core.calendars.words import count_words, day_words, names_words, some_names, span_words
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.room import room_words
 from unisequa.core.terms import FINISHED
-from unisequa.core.work.task_states import acts, days_late, shown_state, unfinished_before
+from unisequa.core.work.readiness import Hold, holds
+from unisequa.core.work.task_states import ACT, Act, acts, days_late
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +33,8 @@ class LinkLine:
 
 @dataclass(frozen=True, slots=True)
 class TaskPanel:
-    """The selected task."""
+    """The selected task. ``acts`` are what may be done with it and will be accepted, ``barred`` what may not, and why;
+    ``tried`` what was tried last, ``all_the_same`` the words of a button that does it all the same."""
 
     key: str
     title: str
@@ -56,11 +61,22 @@ class TaskPanel:
     instructions: str
     links_out: tuple[Mapping[str, str], ...]
     acts: tuple[tuple[str, str], ...]
+    barred: tuple[str, ...]
+    tried: str
+    all_the_same: str
     may_work: bool
     may_move: bool
     sign_off: str
     gate: str
     effort: str
+    more: TaskMore
+    checked: frozenset[int]
+    may_tick: bool
+    may_comment: bool
+    on_desk: bool
+    may_propose: bool
+    proposals: tuple[Proposal, ...]
+    may_answer: bool
     faults: Mapping[str, str]
     typed: Mapping[str, str]
 
@@ -68,8 +84,11 @@ class TaskPanel:
 def task_panel(
     considered: Considered,
     key: str,
+    more: TaskMore,
     faults: Mapping[str, str] | None = None,
     typed: Mapping[str, str] | None = None,
+    *,
+    on_desk: bool = False,
 ) -> TaskPanel:
     """Everything about one task."""
     run, plan, template = considered.run, considered.after, considered.run.template
@@ -77,12 +96,16 @@ def task_panel(
     task, days = plan.tasks[i], plan.days(i)
     doer, signer = run.member(row.role), run.member(row.sign_off_role)
     target, drift = plan.target_days(i), plan.drift(i)
-    state = shown_state(plan, i)
+    state = considered.ready.states[i]
     phase = next((phase.label for phase in template.phases if phase.key == row.phase), "")
     rule = row.sign_off
-    waiting = unfinished_before(plan, i)
-    abroad = [awaited.words for awaited in task.waits if not awaited.done]
-    allowed = row.may_work and run.state == "live" and not plan.is_parent(i)
+    held = holds(plan, i) if state not in FINISHED else []
+    live = run.state == "live" and not plan.is_parent(i)
+    reviewed = state == "in review"
+    allowed = live and (row.may_sign_off if reviewed else row.may_work)
+    offered = acts(state, may_skip=row.may_skip or run.may_change) if allowed else ()
+    barred = [act for act in offered if row.gate == "bar" and _held_back(considered, i, act.act)]
+    tried = (typed or {}).get("act", "")
     result = considered.result
     moved = bool(result and any(change.key == key for change in result.changes))
     target_words = ""
@@ -93,7 +116,7 @@ def task_panel(
         key=key,
         title=row.title,
         phase=phase,
-        who=doer.name,
+        who=row.who,
         role=doer.label,
         state=state,
         late=days_late(plan, i),
@@ -110,27 +133,64 @@ def task_panel(
         slack=room_words(plan, i),
         critical=plan.schedule.critical[i],
         because=tuple((r.text.removesuffix(", binding"), r.binding) for r in reasons(plan, i)),
-        after=tuple(_line(plan, k.source, k.lag, k.unit) for k in plan.network.incoming[i]),
-        before=tuple(_line(plan, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
+        after=tuple(_line(considered, k.source, k.lag, k.unit) for k in plan.network.incoming[i]),
+        before=tuple(_line(considered, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
         instructions=row.instructions,
         links_out=row.links_out,
-        acts=tuple((act.act, act.button) for act in acts(state, may_skip=row.may_skip))
-        if allowed and not plan.is_parent(i)
-        else (),
+        acts=tuple((act.act, act.button) for act in offered if act not in barred),
+        barred=_barred(run, plan, row, state, [act.button for act in barred], held),
+        tried=tried,
+        all_the_same=f"{ACT[tried].button} all the same" if tried in ACT else "",
         may_work=allowed,
-        may_move=run.may_change and row.state not in FINISHED,
+        may_move=run.may_consider and row.state not in FINISHED and not on_desk,
         sign_off=sign_off_words(rule, signer.name or signer.label, template) if rule else "",
-        gate=_gate(len(waiting), abroad),
+        gate=_gate(held),
         effort=row.effort or "",
+        more=more,
+        checked=row.checked,
+        may_tick=row.may_work and not run.over,
+        may_comment=run.may_comment,
+        on_desk=on_desk,
+        may_propose=run.may_propose and not run.may_change and state in {"waiting", "ready", "under way"},
+        proposals=tuple(one for one in more.proposals if one.task_key == key),
+        may_answer=run.may_change,
         faults=faults or {},
         typed=typed or {},
     )
 
 
-def _gate(waiting: int, elsewhere: list[str]) -> str:
-    """What keeps a task from being finished."""
-    what = ([count_words(waiting, "task")] if waiting else []) + elsewhere
-    return f"waits for {names_words(what)}" if what else ""
+def _held_back(considered: Considered, i: int, act: Act) -> bool:
+    """Whether what holds a task is not over yet for this act."""
+    ready, today = considered.ready, considered.after.today
+    free = {"begin": ready.begins[i], "finish": ready.finishes[i]}.get(act, 0)
+    return free is None or (today is not None and free > today)
+
+
+def _barred(
+    run: RunSeen, plan: Plan, row: TaskSeen, state: str, barred: Sequence[str], held: Sequence[Hold]
+) -> tuple[str, ...]:
+    """What cannot be done with a task now, and why."""
+    told = []
+    if run.state != "live":
+        told.append(f"The run is {run.state}, so nothing is done with its tasks.")
+    elif plan.is_parent(plan.position(row.key)):
+        told.append("It spans its sub-steps; work on those.")
+    elif state == "in review" and not row.may_sign_off:
+        told.append("It waits for the sign-off of a second person.")
+    elif not row.may_work and state not in FINISHED:
+        told.append("Who does it, and the run's keeper, change its state.")
+    if barred:
+        told.append(f"{names_words(list(barred))}: it {_gate(held)}.")
+    return tuple(told)
+
+
+def _gate(held: Sequence[Hold]) -> str:
+    """What keeps a task from being begun or finished."""
+    names = list(dict.fromkeys(hold.words for hold in held if hold.since is None))
+    until = max((hold.since for hold in held if hold.since is not None), default=None)
+    if names:
+        return f"waits for {some_names(names)}"
+    return f"is free from {day_words(until)}" if until is not None else ""
 
 
 def _drift(drift: int | None) -> str:
@@ -140,9 +200,10 @@ def _drift(drift: int | None) -> str:
     return f"{count_words(abs(drift), 'working day')} {side} the template"
 
 
-def _line(plan: Plan, i: int, lag: int, unit: str) -> LinkLine:
+def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:
+    plan = considered.after
     days = plan.days(i)
     words = span_words(*days) if days else "undated"
     if lag:
         words += f", {lag:+d} {'working ' if unit == 'working' else ''}d".replace("-", "−")
-    return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, shown_state(plan, i))
+    return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, considered.ready.states[i])

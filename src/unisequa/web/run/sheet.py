@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,9 +14,10 @@ from unisequa.core.documents.template import DayLabel, Measure
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
-from unisequa.core.terms import FINISHED
-from unisequa.core.work.task_states import days_late, shown_state
+from unisequa.core.terms import FINISHED, State
+from unisequa.core.work.task_states import days_late
 from unisequa.web.drawing.scale import days_off, field_of
+from unisequa.web.run.looking import WHOLE, Look, groups, label_words
 
 Json = dict[str, Any]
 
@@ -59,17 +60,18 @@ class RunSheet:
     first: int
 
 
-def run_sheet(considered: Considered) -> RunSheet:
+def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
     """The sheet of a run as it stands, or as a shift would leave it."""
     run, result, shown = considered.run, considered.result, considered.after
-    plan, phases = run.plan, run.template.phases
+    plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
     edited = {edit.task for edit in considered.edits}
-    crew = {member.role: member for member in run.crew}
+    roles = {member.role: member.label for member in run.crew}
+    states = considered.ready.states
 
-    def who(role: str | None) -> tuple[str, str]:
-        member = crew.get(role or "")
-        return (member.name, member.label) if member else ("", "")
+    def who(key: str) -> tuple[str, str]:
+        task = run.tasks[key]
+        return task.who, roles.get(task.role or "", "")
 
     plans = (plan,) if shown is plan else (plan, shown)
     days = [day for p in plans for i in range(len(p.tasks)) for day in p.days(i) or ()]
@@ -77,21 +79,16 @@ def run_sheet(considered: Considered) -> RunSheet:
     lines: list[PhaseLine | TaskLine] = []
     marks: list[Json] = []
     heads: list[int] = []
-    order: list[tuple[str | None, str]] = [(None, ""), *((phase.key, phase.label) for phase in phases)]
-    known = {key for key, _ in order}
-    groups: dict[str | None, list[int]] = {}
-    for i, task in enumerate(shown.tasks):
-        groups.setdefault(task.phase if task.phase in known else None, []).append(i)
-    for key, label in order:
-        members = groups.get(key, [])
-        if members and key is not None:
-            worked = [i for i in members if not shown.is_parent(i)]
+    for group in groups(run, shown, states, look, frozenset(changes)):
+        if group.label:
+            worked = [i for i in group.positions if not shown.is_parent(i)]
             heads.append(len(lines))
-            lines.append(PhaseLine(label, sum(shown.tasks[i].state in FINISHED for i in worked), len(worked)))
-        for i in members:
+            label = label_words(group.label, look.group)
+            lines.append(PhaseLine(label, sum(states[i] in FINISHED for i in worked), len(worked)))
+        for i in group.positions:
             moved = shown.tasks[i].key in changes
-            line = _line(shown, i, who, moved, shown.tasks[i].key in edited)
-            if mark := _mark(plan, shown, i, line, run.may_change):
+            line = _line(shown, i, states[i], who, moved, shown.tasks[i].key in edited, nested=not look.group)
+            if mark := _mark(plan, shown, i, line, run.may_consider):
                 marks.append({"k": line.key, "i": len(lines), **mark})
             lines.append(line)
     content = {
@@ -133,9 +130,18 @@ def _label_day(label: DayLabel, plan: Plan) -> int | None:
     return plan.grid.day(measured(anchor, measure, plan.calendars[None]))
 
 
-def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], moved: bool, edited: bool) -> TaskLine:
+def _line(
+    shown: Plan,
+    i: int,
+    state: State,
+    who: Callable[[str], tuple[str, str]],
+    moved: bool,
+    edited: bool,
+    *,
+    nested: bool,
+) -> TaskLine:
     task, days = shown.tasks[i], shown.days(i)
-    name, role = who(task.role)
+    name, role = who(task.key)
     return TaskLine(
         task.key,
         task.title,
@@ -143,12 +149,12 @@ def _line(shown: Plan, i: int, who: Callable[[str | None], tuple[str, str]], mov
         role,
         day_words(days[0]) if days else "",
         day_words(days[1]) if days else "undated",
-        shown_state(shown, i),
+        state,
         room_words(shown, i),
         days_late(shown, i),
         moved,
         edited,
-        len(tuple(shown.above(i))),
+        len(tuple(shown.above(i))) if nested else 1,
         shown.is_parent(i),
     )
 
@@ -182,8 +188,7 @@ def _interval(plan: Plan, i: int) -> tuple[float, float]:
     return days[0] + 0.5, days[0] + 0.5
 
 
-def progress_words(plan: Plan) -> str:
+def progress_words(plan: Plan, states: Sequence[State]) -> str:
     """``9 of 23 tasks done``."""
-    tasks = [task for i, task in enumerate(plan.tasks) if not plan.is_parent(i)]
-    done = sum(task.state in FINISHED for task in tasks)
-    return f"{done} of {count_words(len(tasks), 'task')} done"
+    tasks = [states[i] for i in range(len(plan.tasks)) if not plan.is_parent(i)]
+    return f"{sum(state in FINISHED for state in tasks)} of {count_words(len(tasks), 'task')} done"

@@ -11,6 +11,7 @@ from fastapi import APIRouter, Request
 from starlette.datastructures import FormData
 from starlette.responses import Response
 
+from unisequa.actions.runs import proposing
 from unisequa.actions.runs import shifts as actions
 from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.core.calendars.typed import typed_date
@@ -18,13 +19,14 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import Due, Duration, Edit, Move
+from unisequa.core.shift.edits import Due, Duration, Edit, Move, MoveAnchor
 from unisequa.core.shift.edits.codec import written
-from unisequa.core.terms import MOST_DAYS
+from unisequa.core.terms import MOST_DAYS, number_in
 from unisequa.web.errors import form_again
+from unisequa.web.inputs import Id
 from unisequa.web.pages import render
-from unisequa.web.run.asked import Asked, asked_in
-from unisequa.web.run.work import work_on
+from unisequa.web.run.asked import Asked, asked_in, keys_in
+from unisequa.web.run.work import Work, see_work, work_on
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -32,7 +34,7 @@ router = APIRouter()
 
 @router.post("/runs/{run_id}/work")
 def consider(
-    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id
 ) -> Response:
     """The run with the shift being considered; nothing is changed.
 
@@ -41,24 +43,39 @@ def consider(
     asked = asked_in(form)
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
-    if field(form, "kind", 20):
-        asked = _with_typed(run, asked, form, settings.day())
-    return _answer(request, run, asked)
+        if field(form, "kind", 20):
+            asked = _with_typed(run, asked, form, settings.day())
+        piece = work_on(session, me, run, asked)
+    return _answer(request, piece, asked)
 
 
 def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date) -> Asked:
-    kind, key, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 100)
-    run.task(key)
+    kind, first, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 100)
     edits = actions.read_edits(asked.documents, run.plan)
+    for key in keys_in(form) or [first]:
+        run.task(key)
+        try:
+            edits = joined(edits, typed_edit(run.plan, edits, asked, kind, key, value, today=today))
+        except (TypedError, DateRangeError, ShiftError) as error:
+            return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
+    return replace(asked, documents=tuple(written(one, run.plan.grid) for one in edits))
+
+
+def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date) -> Asked:
+    """What is asked, with an anchor put on the day that was typed."""
+    if key not in run.plan.anchors or not run.may_change:
+        return asked
+    at = run.plan.anchors[key]
+    base = dt.date.fromordinal(run.plan.grid.day(at)) if at is not None else None
     try:
-        edit = typed_edit(run.plan, edits, asked, kind, key, value, today=today)
-    except (TypedError, DateRangeError, ShiftError) as error:
-        return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=key)
-    return replace(asked, documents=tuple(written(one, run.plan.grid) for one in joined(edits, edit)))
+        day = typed_date(text, today=today, base=base, calendar=run.plan.calendars[None])
+    except (TypedError, DateRangeError) as error:
+        return replace(asked, toast=f"{run.plan.labels[key]}: {error}.")
+    edit = MoveAnchor(key, run.plan.grid.of(day))
+    return replace(asked, documents=(*asked.documents, written(edit, run.plan.grid)))
 
 
-def _answer(request: Request, run: RunSeen, asked: Asked, status: int = 200) -> Response:
-    piece = work_on(run, asked)
+def _answer(request: Request, piece: Work, asked: Asked, status: int = 200) -> Response:
     faulty = bool(asked.faults) or (status == 200 and len(json.loads(piece.edits)) < len(asked.documents))
     if faulty or status != 200:
         faults = dict(asked.faults) or {"": asked.stale or asked.toast or "An edit of the shift no longer fits."}
@@ -67,30 +84,64 @@ def _answer(request: Request, run: RunSeen, asked: Asked, status: int = 200) -> 
 
 
 @router.post("/runs/{run_id}/shift")
-def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int) -> Response:
+def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
     """Apply the shift; where the run has changed meanwhile, show it worked out anew instead."""
     asked, today = asked_in(form), settings.day()
     text = field(form, "version", 12)
-    version = int(text) if text.isascii() and text.isdigit() else -1
+    version = number_in(text) if text != "0" else -1
     status = 200
     try:
         with store.writing() as session:
             made = actions.apply_shift(session, me, run_id, version, asked.documents, today, asked.why, asked.mode)
+            if asked.proposal:
+                proposing.applied(session, me, run_id, asked.proposal)
         toast = f"Shift {made.number} applied: {count_words(made.moved, 'task')} moved."
-        asked = replace(asked, documents=(), why="", mode="push", toast=toast)
+        asked = replace(asked, documents=(), why="", mode="push", toast=toast, proposal=0)
     except Stale as error:
         words = str(error) if error.version is not None else actions.WORKED_OUT_ANEW
         asked, status = replace(asked, stale=words), error.status
     except Refused as error:
         asked = replace(asked, faults=tuple(error.faults.items()))
     with store.reading() as session:
-        run = see_run(session, me, run_id, today)
-    return _answer(request, run, asked, status)
+        piece = see_work(session, me, run_id, today, asked)
+    return _answer(request, piece, asked, status)
+
+
+@router.post("/runs/{run_id}/propose")
+def propose(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
+    """Send the shift being considered to whoever may apply it."""
+    asked, today = asked_in(form), settings.day()
+    try:
+        with store.writing() as session:
+            proposing.propose(session, me, run_id, asked.documents, today, mode=asked.mode, why=asked.why)
+        asked = replace(asked, documents=(), why="", mode="push", toast="Sent to the run's keeper.")
+    except Refused as error:
+        asked = replace(asked, faults=tuple(error.faults.items()))
+    with store.reading() as session:
+        piece = see_work(session, me, run_id, today, asked)
+    return _answer(request, piece, asked)
+
+
+@router.post("/runs/{run_id}/proposals/{number}/decline")
+def decline(
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id, number: Id
+) -> Response:
+    """Answer a proposal with a word, or take back one's own."""
+    asked = asked_in(form)
+    try:
+        with store.writing() as session:
+            proposing.decline(session, me, run_id, number, asked.why)
+        asked = replace(asked, documents=(), why="", mode="push", toast="Answered.", proposal=0)
+    except Refused as error:
+        asked = replace(asked, faults=tuple(error.faults.items()))
+    with store.reading() as session:
+        piece = see_work(session, me, run_id, settings.day(), asked)
+    return _answer(request, piece, asked)
 
 
 @router.post("/runs/{run_id}/shifts/{number}/take-back")
 def take_back(
-    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: int, number: int
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id, number: Id
 ) -> Response:
     """Give the tasks that a shift moved their dates back."""
     asked, today, status = asked_in(form), settings.day(), 200
@@ -101,8 +152,8 @@ def take_back(
     except Refused as error:
         asked, status = replace(asked, toast=str(error)), error.status
     with store.reading() as session:
-        run = see_run(session, me, run_id, today)
-    return _answer(request, run, asked, status)
+        piece = see_work(session, me, run_id, today, asked)
+    return _answer(request, piece, asked, status)
 
 
 def joined(edits: Iterable[Edit], edit: Edit) -> tuple[Edit, ...]:

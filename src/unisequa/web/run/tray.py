@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import count_words, difference_words, span_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
+from unisequa.core.shift.changes import Conflict
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +62,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     named = {edit.task for edit in result.edits}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
-        name = considered.run.member(task.role).name
+        name = considered.run.tasks[task.key].who
         if name:
             people.add(name)
         before, after = result.days(change)
@@ -81,7 +83,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     return Tray(
         _sentence(result, shown, len(people)),
         tuple(rows),
-        tuple(conflict.text for conflict in result.conflicts),
+        tuple(_told(result.conflicts)),
         len(people),
         tuple(titles[key] for key in became),
         tuple(titles[key] for key in ceased),
@@ -89,6 +91,14 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
         tuple(_mode(considered.others[mode], mode == result.mode) for mode in MODES),
         stale,
     )
+
+
+def _told(conflicts: Sequence[Conflict]) -> Iterator[str]:
+    """What a person should know; several targets of the template that are missed are one line."""
+    targets = [conflict for conflict in conflicts if conflict.kind == "target"]
+    yield from (conflict.text for conflict in conflicts if conflict.kind != "target" or len(targets) < 3)
+    if len(targets) > 2:
+        yield f"{len(targets)} tasks would be later than the template has them"
 
 
 _HINTS: dict[Mode, str] = {

@@ -2,18 +2,30 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
-from unisequa.actions.runs.seeing import RunSeen, shift_words
+from unisequa.actions.people.people import Actor
+from unisequa.actions.people.people import people as everybody
+from unisequa.actions.runs.proposing import Proposal, open_proposals
+from unisequa.actions.runs.seeing import RunSeen, see_run, shift_words
 from unisequa.actions.runs.shifts import Considered, consider, read_edits
+from unisequa.actions.runs.talking import TaskMore, see_more
 from unisequa.core.shift.edits.codec import written
+from unisequa.store.store import Session
 from unisequa.web.drawing.scale import PX
 from unisequa.web.run.asked import Asked
+from unisequa.web.run.board import Column, Month, board, month
 from unisequa.web.run.head import RunHead, run_head
+from unisequa.web.run.looking import GROUPS, SHOWS, SORTS, WHOLE, Look
 from unisequa.web.run.panel import TaskPanel, task_panel
-from unisequa.web.run.sheet import RunSheet, run_sheet
+from unisequa.web.run.sheet import RunSheet, TaskLine, run_sheet
 from unisequa.web.run.tray import Tray, tray
+
+People = tuple[tuple[int, str], ...]
+"""Those whom tasks may be given to: ids and names."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +53,19 @@ class Work:
     last: LastLine | None
     view: str = "sheet"
     toast: str = ""
+    undo: int = 0
+    proposal: Proposal | None = None
+    proposals: tuple[Proposal, ...] = ()
+    fault: str = ""
+    refused: bool = False
+    look: Look = WHOLE
+    shows: Mapping[str, str] = field(default_factory=lambda: SHOWS)
+    groups: Mapping[str, str] = field(default_factory=lambda: GROUPS)
+    sorts: Mapping[str, str] = field(default_factory=lambda: SORTS)
+    people: tuple[tuple[int, str], ...] = ()
+    count: int = 0
+    board: tuple[Column, ...] = ()
+    month: Month | None = None
 
 
 def last_line(run: RunSeen) -> LastLine | None:
@@ -49,23 +74,35 @@ def last_line(run: RunSeen) -> LastLine | None:
     return LastLine(last.number, shift_words(last)) if last else None
 
 
-def work_on(run: RunSeen, asked: Asked) -> Work:
-    """The run as it stands, with the shift being considered worked out on it."""
-    return work(consider(run, read_edits(asked.documents, run.plan), asked.mode), asked)
+def see_work(session: Session, me: Actor, run_id: int, today: dt.date, asked: Asked) -> Work:
+    """A run as it stands, with the shift being considered worked out on it, and its selected task."""
+    run = see_run(session, me, run_id, today)
+    return work_on(session, me, run, asked)
 
 
-def work(considered: Considered, asked: Asked) -> Work:
-    """What the page shows of a shift that is worked out."""
+def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
+    """The same of a run that is seen already."""
+    more = see_more(session, me, run, asked.selected) if asked.selected in run.tasks else TaskMore()
+    waiting = open_proposals(session, me, run.id)
+    documents = asked.documents if run.may_consider else ()
+    people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
+    return work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people)
+
+
+def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Proposal, ...], people: People) -> Work:
+    """What the page shows of a shift that is worked out; ``more`` of the task that is selected."""
     run = considered.run
     faults = dict(asked.faults)
     if considered.fault:
         faults.setdefault("shift", considered.fault)
     selected = asked.selected if asked.selected in run.tasks else ""
-    panel = task_panel(considered, selected, faults, dict(asked.typed)) if selected else None
-    head = run_head(run)
+    panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
+    head = run_head(run, closely=not considered.edits)
+    drawn = run_sheet(considered, asked.look)
+    count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,
-        run_sheet(considered),
+        drawn,
         PX[asked.zoom],
         tray(considered, asked.why, asked.stale),
         panel,
@@ -76,5 +113,15 @@ def work(considered: Considered, asked: Asked) -> Work:
         asked.mode,
         last_line(run) if head.may_change else None,
         asked.view,
-        asked.toast or ("" if panel else faults.get("shift", "")),
+        asked.toast or ("" if panel else faults.get("shift", "") or faults.get("gate", "") or faults.get("state", "")),
+        asked.undo,
+        next((one for one in waiting if one.number == asked.proposal), None),
+        waiting,
+        faults.get("answer", ""),
+        bool(faults),
+        asked.look,
+        board=board(considered, asked.look) if asked.view == "board" else (),
+        month=month(considered, asked.look) if asked.view == "month" else None,
+        people=people,
+        count=count,
     )

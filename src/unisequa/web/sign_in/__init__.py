@@ -1,5 +1,5 @@
 """Signing in and out."""
 
-from unisequa.web.sign_in import page
+from unisequa.web.sign_in import page, reset
 
-ROUTERS = (page.router,)
+ROUTERS = (page.router, reset.router)

@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Request
 from starlette.datastructures import FormData
 from starlette.responses import RedirectResponse, Response
 
-from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor, people
-from unisequa.actions.runs.start import Choices, Startable, rehearse, start_run, startable
+from unisequa.actions.runs.crew import TEAM, teams_to_choose
+from unisequa.actions.runs.start import Choices, Startable, rehearse, rule_of_crew, start_run, startable
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.calendars.words import count_words, day_words, span_words
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import DateRangeError, DocumentError, Refused, TypedError
+from unisequa.core.errors import ActionError, DateRangeError, DocumentError, Refused, TypedError
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
+from unisequa.core.terms import number_in
 from unisequa.store.store import Session
 from unisequa.web.errors import form_again
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
@@ -90,7 +93,7 @@ class StartPage:
 
 @router.get("/start/{template_id}")
 def start_page(
-    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: int, edition: int | None = None
+    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, template_id: Id, edition: Number = None
 ) -> Response:
     """The page, nothing chosen yet."""
     with store.reading() as session:
@@ -101,7 +104,7 @@ def start_page(
 
 @router.post("/start/{template_id}/preview")
 def preview(
-    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: Id
 ) -> Response:
     """The run as it would be with what is chosen so far; nothing is created."""
     with store.reading() as session:
@@ -112,10 +115,16 @@ def preview(
 
 @router.post("/start/{template_id}")
 def start_now(
-    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: int
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, template_id: Id
 ) -> Response:
     """Create the run, whole, or show what is in the way."""
     today = settings.day()
+    with (
+        store.reading() as session,
+        suppress(ActionError, DocumentError, DateRangeError),
+    ):  # planned before others have to wait for it
+        on = startable(session, me, template_id, _edition(form))
+        rehearse(session, me, template_id, on.edition, _choices(session, on, form, today)[0], today)
     try:
         with store.writing() as session:
             on = startable(session, me, template_id, _edition(form))
@@ -133,13 +142,13 @@ def start_now(
 
 def _edition(form: FormData) -> int | None:
     number = field(form, "edition", 8)
-    return int(number) if number.isdigit() else None
+    return number_in(number) or None
 
 
 def _choices(session: Session, on: Startable, form: FormData, today: dt.date) -> tuple[Choices, dict[str, str]]:
     template = on.template
     calendar_name = field(form, "calendar", 200)
-    calendar = Calendars(calendar_documents(session, calendar_name or template.calendar))[None]
+    calendar = Calendars(sorted(on.documents, key=lambda one: calendar_name not in {"", one.name}))[None]
     anchors: dict[str, dt.date] = {}
     faults: dict[str, str] = {}
     for anchor in template.anchors:
@@ -190,8 +199,9 @@ def _page(
                 if asked and (tried or not empty):
                     wrong.setdefault(fault.path, missing[-1] + ".")
     everybody = [(str(person.id), person.name) for person in people(session)]
-    names = dict(everybody)
-    crew = _roles(template, form, everybody, me, wrong)
+    groups = [(f"{TEAM}{number}", f"anyone of {name}") for number, name in teams_to_choose(session)]
+    names = dict([*everybody, *groups])
+    crew = _roles(template, rule_of_crew(session, me, template, choices), [*everybody, *groups], wrong)
     who = {ask.name.removeprefix("crew."): names.get(ask.value, ask.value) for ask in crew}
     by = "date" if field(form, "by", 10) == "date" else "who" if field(form, "by", 10) == "who" else "phase"
     reach = plan.reach() if plan else None
@@ -246,23 +256,24 @@ def _page(
     )
 
 
+_HINTS = {
+    "keeper": "the keeper, you", "outside": "an outside party", "subject": "the one it is about",
+    "manager": "the manager of the one it is about",
+}  # fmt: skip
+
+
 def _roles(
-    template: Template, form: FormData, everybody: list[tuple[str, str]], me: Actor, faults: Mapping[str, str]
+    template: Template, filled: Mapping[str, str], everybody: list[tuple[str, str]], faults: Mapping[str, str]
 ) -> tuple[Question, ...]:
+    """The roles with who fills them: as chosen, or by their rule."""
     asks = []
     for role in template.roles:
-        name = f"crew.{role.key}"
-        value = field(form, name, 200)
-        if name not in form and role.fill.by == "keeper":
-            value = str(me.id)
-        outside = role.fill.by == "outside"
+        name, outside = f"crew.{role.key}", role.fill.by == "outside"
         choices = () if outside else (("", "nobody yet"), *everybody)
-        hint = {"keeper": "the keeper, you", "outside": "an outside party"}.get(role.fill.by, "")
-        asks.append(
-            Question(
-                name, role.label, "text" if outside else "choice", value, False, hint, choices, faults.get(name, "")
-            )
-        )
+        hint = f"anyone of {role.fill.team}" if role.fill.by == "team" else _HINTS.get(role.fill.by, "")
+        kind = "text" if outside else "choice"
+        fault = faults.get(name, "")
+        asks.append(Question(name, role.label, kind, filled.get(role.key, ""), False, hint, choices, fault))
     return tuple(asks)
 
 

@@ -17,12 +17,23 @@ document.addEventListener("alpine:init", () => {
 });
 
 let toastTimer = 0;
-/** A short message in the corner; nothing takes it away. @param {string} text */
-export function toast(text) {
+/**
+ * A short message in the corner; nothing takes it away. With something to undo it stays for a minute.
+ * @param {string} text @param {() => unknown} [undo]
+ */
+export function toast(text, undo) {
   const box = byId("toast");
   box.textContent = text;
   clearTimeout(toastTimer);
-  if (text) toastTimer = setTimeout(() => { box.textContent = ""; }, 8000);
+  if (undo) {
+    const button = Object.assign(document.createElement("button"), { type: "button", className: "link ml-3", textContent: "Undo" });
+    button.addEventListener("click", () => {
+      toast("");
+      undo();
+    });
+    box.append(button);
+  }
+  if (text) toastTimer = setTimeout(() => { box.textContent = ""; }, undo ? 60000 : 8000);
 }
 
 // Posts values and swaps the answer in, keeping scroll, focus and what is typed elsewhere.
@@ -39,11 +50,56 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
   }
 });
+// Finding from anywhere: a slash opens it, arrows go through what is found.
+function openFinder() {
+  const box = byId("find");
+  if (!box || box.open) return;
+  box.showModal();
+  byId("find-text").select();
+  if (!byId("found").childElementCount) look();
+}
+let looking = 0;
+function look() {
+  clearTimeout(looking);
+  const path = `${document.body.dataset.root}find?q=${encodeURIComponent(byId("find-text").value)}`;
+  looking = setTimeout(() => htmx.ajax("GET", path, { source: "body", target: "#found", swap: "innerHTML" }), 120);
+}
+document.addEventListener("input", (event) => /** @type {any} */ (event.target).id === "find-text" && look());
+document.addEventListener("click", (event) => {
+  if (!(/** @type {any} */ (event.target).closest("[data-find]"))) return;
+  event.preventDefault();
+  openFinder();
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key === "/" && !typing(event.target)) {
+    event.preventDefault();
+    openFinder();
+    return;
+  }
+  const box = byId("find");
+  if (!box || !box.open || !["ArrowDown", "ArrowUp", "Enter"].includes(event.key)) return;
+  event.stopImmediatePropagation();
+  const rows = [...box.querySelectorAll(".foundrow")];
+  const at = rows.indexOf(document.activeElement);
+  if (event.key === "Enter") {
+    if (at < 0 && rows[0]) {
+      event.preventDefault();
+      rows[0].click();
+    }
+    return;
+  }
+  event.preventDefault();
+  const next = rows[at + (event.key === "ArrowDown" ? 1 : -1)];
+  if (next) next.focus();
+  else byId("find-text").focus();
+}, true);
 document.addEventListener("htmx:after:swap", () => {
   const work = byId("work");
   if (work && work.dataset.toast) {
-    toast(work.dataset.toast);
+    const { toast: text, undo } = work.dataset;
+    toast(text, undo ? () => work.dispatchEvent(new CustomEvent("undo", { bubbles: true, detail: undo })) : undefined);
     delete work.dataset.toast;
+    delete work.dataset.undo;
   }
 });
 document.addEventListener("htmx:error", () => toast("The server did not answer. Check the connection and try again; nothing was changed."));
@@ -51,3 +107,22 @@ document.addEventListener("htmx:error", () => toast("The server did not answer. 
 if (!document.documentElement.dataset.theme && matchMedia("(prefers-color-scheme: dark)").matches) {
   document.documentElement.dataset.theme = "dark";
 }
+
+// What every panel of a task has, wherever it is shown: boxes that are ticked, and what is written on it.
+const onDesk = () => (location.pathname === document.body.dataset.root ? "desk" : "");
+document.addEventListener("change", (event) => {
+  /** @type {any} */
+  const box = event.target;
+  if (!box.dataset || box.dataset.box === undefined) return;
+  const values = { box: box.dataset.box, on: box.checked ? "yes" : "", on_page: onDesk() };
+  htmx.ajax("POST", box.closest("[data-boxes]").dataset.boxes, { source: "body", target: "#panel", swap: "none", values });
+});
+document.addEventListener("submit", (event) => {
+  /** @type {any} */
+  const form = event.target;
+  const path = form.dataset.comment || form.dataset.proposeFor;
+  if (!path) return;
+  event.preventDefault();
+  const values = { ...Object.fromEntries(new FormData(form)), on_page: onDesk() };
+  htmx.ajax("POST", path, { source: "body", target: "#panel", swap: "innerHTML", values }).then(() => form.dataset.comment && byId("comment")?.focus());
+});

@@ -10,6 +10,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from unisequa.actions.house.teams import teams
 from unisequa.actions.people.people import Actor, people
 from unisequa.actions.templates import editions
 from unisequa.actions.templates import rights as actions
@@ -17,8 +18,10 @@ from unisequa.actions.templates.library import duplicate
 from unisequa.core.calendars.words import day_words
 from unisequa.core.design.difference_words import Told
 from unisequa.core.errors import Refused
+from unisequa.core.terms import number_in
 from unisequa.store.store import Session
 from unisequa.web.errors import form_again
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -51,6 +54,20 @@ class Deed:
     undone: bool = False
 
 
+RIGHT_WORDS = {
+    "edit": "edit it",
+    "start and look": "start it and see its runs",
+    "start": "start it and see the runs they started",
+    "look": "see it and its runs",
+}
+OPEN_WORDS = {
+    "start and look": "start runs of it and see them all",
+    "start": "start runs of it and see their own",
+    "look": "see it and its runs",
+    "nothing": "not see it",
+}
+
+
 @dataclass(frozen=True, slots=True)
 class EditionsPage:
     """The page; ``changes`` are those from edition ``old`` to ``new``, when two are compared."""
@@ -67,9 +84,12 @@ class EditionsPage:
     changes: tuple[Told, ...] | None
     happened: tuple[Deed, ...]
     open_to: str
-    rights: tuple[tuple[int, str, str], ...]
+    rights: tuple[tuple[str, str, str], ...]
     others: tuple[tuple[int, str], ...]
+    teams: tuple[tuple[int, str], ...]
     faults: dict[str, str] = field(default_factory=dict)
+    right_words: dict[str, str] = field(default_factory=lambda: RIGHT_WORDS)
+    open_words: dict[str, str] = field(default_factory=lambda: OPEN_WORDS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +105,7 @@ class ReleaseBox:
 
 @router.get("/templates/{template_id}/editions")
 def editions_page(
-    request: Request, me: SignedIn, store: StoreOf, template_id: int, old: int | None = None, new: int | None = None
+    request: Request, me: SignedIn, store: StoreOf, template_id: Id, old: Number = None, new: Number = None
 ) -> Response:
     """The editions, two of them compared when asked."""
     with store.reading() as session:
@@ -107,8 +127,8 @@ def _page(
         template_id,
         seen.name,
         seen.owner,
-        seen.right in {"edit", "own"},
-        seen.right == "own",
+        "change a draft" in seen.acts,
+        "manage the template" in seen.acts,
         tuple(
             EditionRow(
                 line.number, line.state, day_words(line.at.date(), year=True), line.by, line.note, line.steps, line.runs
@@ -122,6 +142,7 @@ def _page(
         seen.open_to,
         seen.rights,
         tuple((person.id, person.name) for person in people(session) if person.id != seen.owner_id),
+        tuple((team.id, team.name) for team in teams(session)),
         faults or {},
     )
 
@@ -131,7 +152,7 @@ def _moment(at: dt.datetime) -> str:
 
 
 @router.get("/templates/{template_id}/release")
-def release_box(request: Request, me: SignedIn, store: StoreOf, template_id: int) -> Response:
+def release_box(request: Request, me: SignedIn, store: StoreOf, template_id: Id) -> Response:
     """What a release would change, and room for a note."""
     with store.reading() as session:
         draft = editions.releasable(session, me, template_id)
@@ -140,21 +161,21 @@ def release_box(request: Request, me: SignedIn, store: StoreOf, template_id: int
 
 
 @router.post("/templates/{template_id}/release")
-def release(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int) -> Response:
+def release(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: Id) -> Response:
     """Release the draft."""
     note = text_field(form, "note", 2000)
     return _done(request, me, store, template_id, lambda s: editions.release(s, me, template_id, note), page=False)
 
 
 @router.post("/templates/{template_id}/discard")
-def discard(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int) -> Response:
+def discard(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: Id) -> Response:
     """Throw the draft away."""
     return _done(request, me, store, template_id, lambda s: editions.discard_draft(s, me, template_id))
 
 
 @router.post("/templates/{template_id}/editions/{number}/{what}")
 def one_edition(
-    request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int, number: int, what: str
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: Id, number: Id, what: str
 ) -> Response:
     """Retire an edition, take it into use again, or make the draft what it says."""
     ways: dict[str, Callable[[Session], Any]] = {
@@ -169,20 +190,22 @@ def one_edition(
 
 
 @router.post("/templates/{template_id}/rights")
-def rights(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int) -> Response:
+def rights(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: Id) -> Response:
     """Who may edit, start and look."""
     everybody, person, right = (
-        text_field(form, "open_to", 10),
-        text_field(form, "person", 10),
-        text_field(form, "right", 10),
+        text_field(form, "open_to", 20),
+        text_field(form, "person", 20),
+        text_field(form, "right", 20),
     )
 
     def change(session: Session) -> None:
-        number = int(person) if person.isascii() and person.isdigit() else 0
+        number = number_in(person)
         if everybody:
             actions.open_to(session, me, template_id, everybody)
         elif right == "own":
             actions.hand_over(session, me, template_id, number)
+        elif person.startswith("team:"):
+            actions.give_team_right(session, me, template_id, number_in(person.removeprefix("team:")), right)
         else:
             actions.give_right(session, me, template_id, number, right)
 
@@ -190,7 +213,7 @@ def rights(request: Request, me: SignedIn, form: Posted, store: StoreOf, templat
 
 
 @router.post("/templates/{template_id}/duplicate")
-def copy(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: int) -> Response:
+def copy(request: Request, me: SignedIn, form: Posted, store: StoreOf, template_id: Id) -> Response:
     """A copy as a draft of one's own."""
     with store.writing() as session:
         where = duplicate(session, me, template_id)

@@ -24,6 +24,7 @@ from unisequa.formats.files import write_json, write_yaml
 from unisequa.settings import Settings
 from unisequa.store.store import Store
 from unisequa.web.errors import json_error
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import PostedJson, SettingsOf, SignedIn, StoreOf
 from unisequa.web.template.ops import SentEdit, edit_of
@@ -66,8 +67,8 @@ def template_page(
     me: SignedIn,
     store: StoreOf,
     settings: SettingsOf,
-    template_id: int,
-    edition: int | None = None,
+    template_id: Id,
+    edition: Number = None,
     step: str = "",
 ) -> Response:
     """A template: the draft for who may edit it, or the newest released edition."""
@@ -80,7 +81,7 @@ def template_page(
         seen.edition.owner,
         seen.edition.number,
         seen.edition.changeable,
-        seen.edition.may("edit"),
+        seen.edition.may("change a draft"),
         step[:200],
         json.dumps(as_sent(seen), ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
         LOOK_SECONDS,
@@ -90,7 +91,7 @@ def template_page(
 
 @router.get("/templates/{template_id}/file")
 def template_file(
-    me: SignedIn, store: StoreOf, template_id: int, edition: int | None = None, form: str = "json"
+    me: SignedIn, store: StoreOf, template_id: Id, edition: Number = None, form: str = "json"
 ) -> Response:
     """The edition as its open document, in JSON or YAML."""
     with store.reading() as session:
@@ -129,25 +130,29 @@ def _unreadable(error: ValidationError) -> Refused:
 
 
 @router.post("/templates/{template_id}/edit")
-def edit(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def edit(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """Make one edit of the draft; answers with the sheet, or with what was at fault and the sheet as it stands."""
     try:
         sent = SentEdit.model_validate(body)
     except ValidationError as error:
         raise _unreadable(error) from error
     made: list[str] = []
-    rehearsal, today = _rehearsal(body), settings.day()
+    rehearsal = _rehearsal(body)
     names_others = getattr(sent.edit, "part", "") == "includes" or getattr(sent.edit, "field", "") == "waits_for"
     try:
         with store.writing() as session:
-            seen = edit_sheet(
-                session, me, template_id,
+            edit_sheet(
+                session,
+                me,
+                template_id,
                 lambda library: edit_of(sent.edit, library, lambda name: find_clip(session, me, name), made),
-                today, rehearsal, names_others=names_others,
-            )  # fmt: skip
+                names_others=names_others,
+            )
     except ActionError as error:
         sheet = _sheet_now(store, me, settings, template_id, rehearsal)
         return json_error(error.status, str(error), error, sheet=sheet)
+    with store.reading() as session:  # drawn once the edit is through, so that nobody waits for the drawing
+        seen = see_sheet(session, me, template_id, settings.day(), None, rehearsal)
     return _answered({"sheet": as_sent(seen), "made": made})
 
 
@@ -162,23 +167,29 @@ def _sheet_now(
 
 
 @router.post("/templates/{template_id}/undo")
-def undo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def undo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """Take one's own latest edit back."""
-    with store.writing() as session:
-        seen, text, passed = take_back(session, me, template_id, settings.day(), _rehearsal(body))
-    return _answered({"sheet": as_sent(seen), "note": passed or f"Undone: {text}"})
+    return _taken_back(me, body, store, settings, template_id, "Undone", again=False)
 
 
 @router.post("/templates/{template_id}/redo")
-def redo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def redo(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """Do again what was taken back."""
+    return _taken_back(me, body, store, settings, template_id, "Done again", again=True)
+
+
+def _taken_back(
+    me: Actor, body: Any, store: Store, settings: Settings, template_id: int, words: str, *, again: bool
+) -> Response:
     with store.writing() as session:
-        seen, text, passed = take_back(session, me, template_id, settings.day(), _rehearsal(body), again=True)
-    return _answered({"sheet": as_sent(seen), "note": passed or f"Done again: {text}"})
+        taken = take_back(session, me, template_id, again=again)
+    with store.reading() as session:
+        seen = see_sheet(session, me, template_id, settings.day(), None, _rehearsal(body))
+    return _answered({"sheet": as_sent(seen), "note": taken.passed_over or f"{words}: {taken.text}"})
 
 
 @router.post("/templates/{template_id}/sheet")
-def sheet(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def sheet(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """The sheet as it stands, on dates when a rehearsal is given."""
     with store.reading() as session:
         seen = see_sheet(session, me, template_id, settings.day(), _number(body), _rehearsal(body))
@@ -186,14 +197,14 @@ def sheet(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, 
 
 
 @router.post("/templates/{template_id}/look")
-def look(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: int) -> Response:
+def look(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, template_id: Id) -> Response:
     """Who else is here; and the sheet with what they have changed, when they have."""
     try:
         looked = Looked.model_validate(body)
     except ValidationError as error:
         raise _unreadable(error) from error
     with store.reading() as session:
-        editor = see_edition(session, me, template_id).may("edit")
+        editor = see_edition(session, me, template_id).may("change a draft")
         since = news(session, me, template_id, looked.edition, looked.revision, settings.day(), _rehearsal(body))
     others: tuple[Here, ...] = ()
     if editor:
@@ -209,7 +220,7 @@ def look(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, t
 
 
 @router.post("/templates/{template_id}/clip")
-def clip(me: SignedIn, body: PostedJson, store: StoreOf, template_id: int) -> Response:
+def clip(me: SignedIn, body: PostedJson, store: StoreOf, template_id: Id) -> Response:
     """Keep steps that were copied, under the name that the browser has put on the clipboard."""
     name = str(body.get("clip", ""))[:80] if isinstance(body, dict) else ""
     keys = [str(key) for key in body.get("keys", [])] if isinstance(body, dict) else []

@@ -12,8 +12,8 @@ from starlette.responses import JSONResponse, Response
 
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor, people
-from unisequa.actions.templates.included import IncludedEditions, all_released, included_in, names_open_to
-from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_whole
+from unisequa.actions.templates.included import Linked, all_released, names_open_to
+from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_open, see_whole
 from unisequa.core.design.fields.entries import FIELD, KINDS, PRIORITIES, field_text
 from unisequa.core.design.fields.waits import wait_words
 from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
@@ -22,6 +22,7 @@ from unisequa.core.documents.includes import Library, whole
 from unisequa.core.documents.template import Attachment, Message, Step, Template
 from unisequa.core.errors import DocumentError
 from unisequa.store.store import Session
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
@@ -98,9 +99,9 @@ def panel(
     request: Request,
     me: SignedIn,
     store: StoreOf,
-    template_id: int,
+    template_id: Id,
     k: Annotated[list[str], Query(max_length=5000)],
-    edition: int | None = None,
+    edition: Number = None,
 ) -> Response:
     """The panel of the selected steps."""
     with store.reading() as session:
@@ -116,7 +117,7 @@ def panel(
 
 
 @router.get("/templates/{template_id}/awaitable")
-def steps_of_others(me: SignedIn, store: StoreOf, template_id: int) -> JSONResponse:
+def steps_of_others(me: SignedIn, store: StoreOf, template_id: Id) -> JSONResponse:
     """The steps of other released templates that a step here may wait for, to choose from while typing."""
     with store.reading() as session:
         see_edition(session, me, template_id)
@@ -125,7 +126,7 @@ def steps_of_others(me: SignedIn, store: StoreOf, template_id: int) -> JSONRespo
         [
             {"text": f"{other.name}: {step.key}", "label": step.title, "hint": other.name}
             for other in released.library.all()
-            if released.ids[other.name] != template_id
+            if released.id_of(other.name) != template_id
             for step in other.steps
         ]
     )
@@ -139,7 +140,9 @@ def _panel(
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
-    library = included_in(session, [template], me, waits=True).library if only and only.waits_for else Library()
+    library = Library()
+    if only and only.waits_for and template is edition.template:
+        library = see_open(session, me, edition.template_id, edition.number).library
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
     return StepPanel(
@@ -215,7 +218,7 @@ def _builder(template: Template, text: str) -> str:
     )
 
 
-def _included(session: Session, me: Actor, edition: EditionSeen, included: IncludedEditions, key: str) -> StepPanel:
+def _included(session: Session, me: Actor, edition: EditionSeen, included: Linked, key: str) -> StepPanel:
     """The panel of a step of an included template: to look at; it is changed where it is written."""
     template = edition.template
     try:
@@ -290,14 +293,13 @@ def setup(
     me: SignedIn,
     store: StoreOf,
     settings: SettingsOf,
-    template_id: int,
-    edition: int | None = None,
+    template_id: Id,
+    edition: Number = None,
 ) -> Response:
     """Name, roles, anchors, facts, day labels and included templates."""
     with store.reading() as session:
-        seen = see_edition(session, me, template_id, edition)
+        seen, included = see_whole(session, me, template_id, edition)
         template = seen.template
-        included = included_in(session, [template], me)
         fields = Setup(
             id=template_id,
             template=template,
@@ -336,7 +338,7 @@ def setup(
                 for i, label in enumerate(template.day_labels)
             ),
             includes=tuple(_include(template, include.key, included) for include in template.includes),
-            can_include=tuple(name for name in names_open_to(session, me) if name != template.name),
+            can_include=tuple(name for name, number in names_open_to(session, me).items() if number != template_id),
             fills=tuple(FILLS.items()),
             kinds=tuple(FACT_KINDS.items()),
             people=[(person.email, person.name) for person in people(session)],
@@ -345,7 +347,7 @@ def setup(
     return render(request, "template/_setup.html", {"s": fields})
 
 
-def _include(template: Template, key: str, included: IncludedEditions) -> IncludeFields:
+def _include(template: Template, key: str, included: Linked) -> IncludeFields:
     include = next(include for include in template.includes if include.key == key)
     inner = included.library.find(include.template)
     ours_a, ours_r = {a.key for a in template.anchors}, {r.key for r in template.roles}
@@ -356,4 +358,4 @@ def _include(template: Template, key: str, included: IncludedEditions) -> Includ
         (r.key, r.label, include.roles.get(r.key, r.key if r.key in ours_r else "")) for r in inner.roles
     ) if inner else ()  # fmt: skip
     name = inner.name if inner else include.template
-    return IncludeFields(key, name, included.ids.get(name), include.phase or "", anchors, roles)
+    return IncludeFields(key, name, included.id_of(name), include.phase or "", anchors, roles)

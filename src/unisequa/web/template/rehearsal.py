@@ -19,6 +19,7 @@ from unisequa.core.documents.includes import whole
 from unisequa.core.documents.template import Fact
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.calendars import Calendars
+from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
@@ -51,8 +52,8 @@ def rehearsal_form(
     me: SignedIn,
     store: StoreOf,
     settings: SettingsOf,
-    template_id: int,
-    edition: int | None = None,
+    template_id: Id,
+    edition: Number = None,
 ) -> Response:
     """The form, begun with dates so far ahead that all of it lies before us, and with the first choices."""
     today = settings.day()

@@ -14,9 +14,9 @@ def as_sent(seen: SheetSeen) -> dict[str, Any]:
     edition, template = seen.edition, seen.edition.template
     model = sheet_model(template, seen.outline, seen.included.library, seen.findings)
     for head in model["includes"]:
-        head["id"] = seen.included.ids.get(head["label"])
+        head["id"] = seen.included.id_of(head["label"])
         head["newer"] = head["label"] in seen.newer
-    usable = edition.state == "released" and edition.may("start")
+    usable = edition.state == "released" and edition.may("start a run")
     model |= {
         "edition": edition.number,
         "state": edition.state,
@@ -25,7 +25,7 @@ def as_sent(seen: SheetSeen) -> dict[str, Any]:
         "redo": seen.redo,
         "startable": bool(template.steps or template.includes)
         and not model["bars"]
-        and (usable or (edition.may("edit") and edition.state == "draft")),
+        and (usable or (edition.may("change a draft") and edition.state == "draft")),
     }
     model["head"]["owner"] = edition.owner
     return model if seen.rehearsed is None else on_dates(model, seen.rehearsed)

@@ -17,7 +17,7 @@ turn  what
 4     links, tasks dropped and reopened; the network is built anew
 5     a task's duration, calendar, freedom
 6     a task begun
-7     a task's dates, what remains, done
+7     a task's dates, what remains, done; links held, what follows let go
 8     catching up
 ====  ===========================================================
 

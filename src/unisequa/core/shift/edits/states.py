@@ -59,7 +59,7 @@ class Done(TaskEdit):
                 start = activity.calendar.retreat(finish, activity.duration)
             elif start >= finish:
                 start = self.day - (work.grid.per_day > 1)
-        work.restate(i, state="done", fixed=False)
+        work.restate(i, state="done", fixed=False, signed=None)
         work.pin(i, (start, finish))
 
     def on_parent(self, work: Prepared, i: int) -> None:
@@ -94,7 +94,7 @@ class NotDone(_OfNetwork):
         task = work.task(i)
         if task.state == "waiting":
             raise ShiftError(f"{task.title} is neither begun nor done", task=self.key)
-        work.tasks[i] = replace(task, state="waiting")
+        work.tasks[i] = replace(task, state="waiting", signed=None)
         work.looked_at.update(work.plan.above(i))
         if (start := work.stands(i)[0]) != UNDATED:
             work.wishes[i] = start

@@ -12,7 +12,7 @@ export const landing = (mark, grip, days) => Math.floor(grip ? mark.s[1] - 1 : m
 
 /**
  * Take hold of a bar.
- * @param {PointerEvent} event @param {import("./field.js").RunField} field
+ * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
  * @param {{ movable: boolean, clicked: (key: string) => void, dropped: (key: string, kind: string, day: string) => Promise<void> }} page
  */
 export function grabbed(event, field, { movable, clicked, dropped }) {

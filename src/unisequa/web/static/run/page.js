@@ -4,7 +4,7 @@ import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.j
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
 import { grabbed } from "./drag.js";
-import { RunField } from "./field.js";
+import { RunField } from "../drawing/field.js";
 
 const field = new RunField();
 let dragged = null;
@@ -30,6 +30,7 @@ const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 function settled() {
   field.take(held().zoom, selectedKey());
   if (byId("tray")) showChanges();
+  showChosen();
 }
 
 // The edited row and what follows it stay in sight above the tray, their old and new places with them.
@@ -49,9 +50,16 @@ function clicked(event) {
   if (at("[data-close]")) return select("");
   const zoom = at("[data-zoom]");
   if (zoom) return zoomTo(zoom.dataset.zoom);
+  const many = at("[data-many]");
+  if (many) return withChosen(many.dataset.many);
+  const mend = at("[data-mend]");
+  if (mend) return work("/work", { edits: mend.dataset.mend, mode: "push" });
   const mode = at("[data-mode]");
   if (mode) return work("/work", { mode: mode.dataset.mode });
   if (at("[data-apply]")) return work("/shift", {});
+  if (at("[data-propose]")) return work("/propose", {});
+  const no = at("[data-decline]");
+  if (no) return work(`/proposals/${no.dataset.decline}/decline`, {});
   const back = at("[data-put-back]");
   if (back) return putBack(back.dataset.putBack);
   const take = at("[data-take-back]");
@@ -59,16 +67,52 @@ function clicked(event) {
   const act = at("[data-do]");
   if (act) {
     const where = act.dataset.path || act.closest("[data-act]").dataset.act;
-    return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "" })));
+    const typed = (/** @type {string} */ id) => (byId(id) ? byId(id).value : "");
+    return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "", act_why: typed("act-why"), act_day: typed("act-day"), to: typed("hand-to") })));
   }
   const row = at(".row[data-k]");
+  if (row && (event.ctrlKey || event.metaKey || event.shiftKey)) return choose(row.dataset.k);
   return row ? select(row.dataset.k) : undefined;
+}
+
+// The page opens where work is: the first task that is not over, below the name of its phase.
+function toWork() {
+  const open = all("#work .row[data-k]").find((row) => !row.querySelector(".st.done, .st.dropped"));
+  if (open && byId("sheet")) byId("sheet").scrollTop = Math.max(0, open.offsetTop - 60);
 }
 
 // One task's edits, or all of them.
 function putBack(key) {
   const left = edits().filter((edit) => key && edit.task !== key);
-  return work("/work", { edits: JSON.stringify(left), ...(key ? {} : { why: "", mode: "push" }) });
+  return work("/work", { edits: JSON.stringify(left), ...(key ? {} : { why: "", mode: "push", proposal: "" }) });
+}
+
+// Tasks chosen together: by a key or a click with Ctrl in the sheet, by their boxes in the list.
+/** @type {Set<string>} */
+const chosen = new Set();
+function choose(/** @type {string} */ key) {
+  if (chosen.has(key)) chosen.delete(key);
+  else chosen.add(key);
+  showChosen();
+}
+function showChosen() {
+  const bar = byId("many");
+  for (const row of all("#work .row[data-k]")) row.classList.toggle("chosen", chosen.has(row.dataset.k));
+  for (const box of all("#work [data-choose]")) box.checked = chosen.has(box.dataset.choose);
+  if (!bar) return;
+  bar.hidden = !chosen.size;
+  byId("many-count").textContent = `${chosen.size} chosen`;
+}
+function withChosen(/** @type {string} */ what) {
+  const keys = [...chosen];
+  const typed = Object.fromEntries(new FormData(byId("many")));
+  const none = () => {
+    chosen.clear();
+    showChosen();
+  };
+  if (!what) return none();
+  if (what === "move") return work("/work", { kind: "move", key: keys[0], keys: JSON.stringify(keys), value: typed.by });
+  return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => workNow().dataset.refused || none());
 }
 
 function zoomTo(zoom) {
@@ -110,8 +154,10 @@ function only(row) {
 }
 
 function changed(event) {
+  const box = event.target.closest("[data-choose]");
+  if (box) return choose(box.dataset.choose);
   const input = event.target.closest("[data-edit]");
-  if (input) work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value });
+  return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value }) : undefined;
 }
 
 // By keyboard: up and down through the rows, Enter opens, Alt with the arrows moves or stretches.
@@ -137,6 +183,8 @@ function pressed(event) {
   } else if (event.key === "Enter" || event.key === " ") {
     event.preventDefault();
     select(row.dataset.k);
+  } else if (event.key === "x") {
+    choose(row.dataset.k);
   } else if (event.key === "t") {
     field.toDay();
   }
@@ -171,6 +219,9 @@ document.addEventListener("alpine:init", () => {
       const root = this.$root;
       root.addEventListener("click", clicked);
       root.addEventListener("change", changed);
+      root.addEventListener("change", (event) => event.target.closest("[data-look]") && event.target.tagName === "SELECT" && event.target.form.requestSubmit());
+      document.querySelector(".week.now")?.scrollIntoView({ block: "start" });
+      root.addEventListener("undo", (event) => work(`/undo/${event.detail}`, {}));
       root.addEventListener("keydown", pressed);
       root.addEventListener("pointerdown", grab);
       root.addEventListener("pointerover", hovered);
@@ -181,6 +232,8 @@ document.addEventListener("alpine:init", () => {
       if (row) {
         row.scrollIntoView({ block: "nearest" });
         field.show(selectedKey());
+      } else {
+        toWork();
       }
       if (document.body.dataset) document.body.dataset.ready = "yes";
     },

@@ -39,7 +39,7 @@ Sheet.drawPage = function drawPage() {
   const start = byId("start");
   if (start) {
     start.hidden = !model.startable;
-    start.href = `/start/${Sheet.work().dataset.id}?edition=${model.edition}`;
+    start.href = `${document.body.dataset.root}start/${Sheet.work().dataset.id}?edition=${model.edition}`;
   }
   const saved = byId("saved");
   if (saved) saved.textContent = Sheet.pending.length ? "Saving …" : model.state === "draft" ? "Saved as you type" : Sheet.mine() ? `Changing it opens a draft of edition ${model.edition + 1}` : saved.dataset.otherwise;
@@ -171,7 +171,10 @@ function swapped(box, html) {
   const next = id && byId(id);
   if (!next) return;
   next.focus({ preventScroll: true });
-  if (kept && kept.dirty) next.value = kept.value;
+  if (kept && kept.dirty && next.value !== kept.value) {
+    next.value = kept.value;
+    next.dataset.owed = "yes"; // No change is told of what a script put there: it is saved when the field is left.
+  }
   if (kept && next.setSelectionRange) next.setSelectionRange(kept.a, kept.b);
   if (suggesting) Suggest.open(next, suggesting);
 }
@@ -186,12 +189,20 @@ Sheet.openSetup = async function openSetup() {
 // What is typed into a panel is saved as soon as its field is left.
 function panelChanged(event) {
   const input = event.target;
+  delete input.dataset.owed;
   if (input.dataset.f) {
     const keys = (input.closest("[data-keys]").dataset.keys || "").split(" ");
     const value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
     const wanted = { op: "set", keys, field: input.dataset.f, value };
-    if (keys.length === 1 && input.type !== "checkbox" && input.tagName !== "SELECT") wanted.was = input.dataset.was ?? input.defaultValue;
-    return Sheet.edit(wanted, { refused: (answer) => beside(input, answer.message) });
+    if (keys.length === 1 && input.type !== "checkbox" && input.tagName !== "SELECT") {
+      wanted.was = input.dataset.sent ?? input.dataset.was ?? input.defaultValue;
+      input.dataset.sent = value; // Typed on before the panel is fetched again: what was sent is no one else's.
+    }
+    const refused = (answer) => {
+      delete input.dataset.sent;
+      beside(input, answer.message);
+    };
+    return Sheet.edit(wanted, { refused });
   }
   if (input.dataset.pf) {
     const item = input.closest("[data-part]");
@@ -389,6 +400,9 @@ document.addEventListener("alpine:init", () => {
       work.addEventListener("click", clicked);
       work.addEventListener("dblclick", Sheet.doubled);
       work.addEventListener("change", panelChanged);
+      work.addEventListener("focusout", (event) => {
+        if (event.target.dataset && event.target.dataset.owed) panelChanged(event);
+      });
       work.addEventListener("pointerdown", Sheet.pressed);
       document.addEventListener("keydown", pageKeys);
       work.addEventListener("copy", (event) => Sheet.copied(event, false));

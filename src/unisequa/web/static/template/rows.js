@@ -196,7 +196,7 @@ function fillInclude(row, cells, item) {
   row.classList.add("include");
   cells.t.append(made("span", { class: head.fault ? "tag late" : "tag" }, head.fault || "included, changed there"));
   if (head.newer) cells.t.append(made("span", { class: "tag", title: "This edition keeps the one it was released with; its next draft takes the newest" }, "a newer edition is out"));
-  if (head.id) cells.t.append(made("a", { class: "link ml-2 font-normal", href: `/templates/${head.id}`, tabindex: "-1" }, "Open it"));
+  if (head.id) cells.t.append(made("a", { class: "link ml-2 font-normal", href: `${document.body.dataset.root}templates/${head.id}`, tabindex: "-1" }, "Open it"));
 }
 
 function fold(cell, item) {

@@ -1,23 +1,41 @@
-// The field of a run, drawn from what the page says of it: days, not pixels.
-import { drawn } from "../drawing/bars.js";
-import { columnWidth } from "../drawing/columns.js";
-import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../drawing/head.js";
-import { Links } from "../drawing/links.js";
-import { HEAD, ROW, barOf, placed, xOf } from "../drawing/scale.js";
-import { Pieces } from "../drawing/svg.js";
-import { View, bands, bringIn } from "../drawing/view.js";
+// The field of a sheet of tasks, drawn from what the page says of it: days, not pixels.
+import { drawn } from "./bars.js";
+import { columnWidth } from "./columns.js";
+import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "./head.js";
+import { Links } from "./links.js";
+import { HEAD, ROW, barOf, placed, xOf } from "./scale.js";
+import { Pieces } from "./svg.js";
+import { View, bands, bringIn } from "./view.js";
 import { all, byId, find } from "../dom.js";
 
 /** Pixels a day, by the zoom's name. @type {Record<string, number>} */
 export const ZOOMS = { day: 24, week: 11, month: 4 };
 
 
+/**
+ * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
+ * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
+ *
+ * And of the whole field: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
+ * the minutes laid on days of those there are.
+ * @typedef {{ first: number, days: number, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ */
+
 export class RunField {
   constructor() {
     this.view = new View();
-    this.px = ZOOMS.day;
-    /** @type {any} */
+    this.px = 24;
+    /** @type {Model | null} */
     this.model = null;
+    /** @type {Map<string, Told>} */
+    this.marks = new Map();
+    /** @type {Pieces | null} */
+    this.bars = null;
+    /** @type {Links | null} */
+    this.links = null;
+    /** @type {HTMLElement | null} */
+    this.watched = null;
+    this.selected = "";
     /** @type {number | null} */
     this.kept = null;
   }
@@ -28,15 +46,15 @@ export class RunField {
   }
 
   get scale() {
-    return { first: this.model.first, px: this.px };
+    return { first: this.model ? this.model.first : 0, px: this.px };
   }
 
   get width() {
-    return this.model.days * this.px;
+    return (this.model ? this.model.days : 0) * this.px;
   }
 
   get height() {
-    return Math.max(this.model.rows, 1) * ROW;
+    return Math.max(this.model ? this.model.rows : 0, 1) * ROW;
   }
 
   /** Remember the day at the left edge: the answer comes without the field's width, which takes its place along. */
@@ -47,9 +65,11 @@ export class RunField {
   /** Take what the page says now, and draw it where it stood. @param {string} zoom @param {string} selected */
   take(zoom, selected) {
     if (!this.there) return;
-    this.model = JSON.parse(byId("field-model").textContent);
-    this.px = ZOOMS[zoom] || ZOOMS.day;
-    this.marks = new Map(this.model.marks.map((mark) => [mark.k, mark]));
+    /** @type {Model} */
+    const model = JSON.parse(byId("field-model").textContent);
+    this.model = model;
+    this.px = ZOOMS[zoom] || 24;
+    this.marks = new Map(model.marks.map((mark) => [mark.k, mark]));
     this.bars = new Pieces(byId("bars"));
     this.links = new Links(byId("links"));
     const sheet = byId("sheet");
@@ -61,12 +81,13 @@ export class RunField {
     }
     this.selected = selected;
     this.draw();
-    if (this.kept !== null) sheet.scrollLeft = (this.kept - this.model.first) * this.px;
+    if (this.kept !== null) sheet.scrollLeft = (this.kept - model.first) * this.px;
     this.kept = null;
   }
 
   draw() {
     const { model, scale, width, height } = this;
+    if (!model) return;
     const weeks = mondays(model.first, model.days);
     const lines = placed(model.plumbs.map(([kind, day, text]) => ({ kind, x: xOf(scale, day), text })), width);
     const head = byId("fhead");
@@ -82,7 +103,7 @@ export class RunField {
   }
 
   drawMarks() {
-    if (!this.there || !this.model) return;
+    if (!this.there || !this.model || !this.bars || !this.links) return;
     this.view.reach();
     const seen = this.model.marks.filter((mark) => this.view.has(mark.i * ROW));
     this.bars.update(seen.map((mark) => ({ id: mark.k, y: mark.i * ROW, of: mark, html: () => drawn(this.markOf(mark)) })));
@@ -90,7 +111,7 @@ export class RunField {
     this.light(this.selected);
   }
 
-  /** @returns {import("../drawing/bars.js").Mark} */
+  /** @param {Told} mark @returns {import("./bars.js").Mark} */
   markOf(mark) {
     const { scale } = this;
     const [x, width] = mark.ms ? [xOf(scale, mark.s[0]), 0] : barOf(scale, mark.s);
@@ -102,6 +123,7 @@ export class RunField {
     };
   }
 
+  /** @param {string} key @returns {import("./links.js").Ends | null} */
   endsOf(key) {
     const mark = this.marks.get(key);
     if (!mark) return null;
@@ -110,7 +132,7 @@ export class RunField {
   }
 
   *joined() {
-    for (const [source, target, type] of this.model.links) {
+    for (const [source, target, type] of this.model ? this.model.links : []) {
       const a = this.endsOf(source);
       const b = this.endsOf(target);
       if (a && b && this.view.has(a.y, b.y)) yield { source, target, type, a, b };

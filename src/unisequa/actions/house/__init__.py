@@ -1,0 +1,1 @@
+"""What administrators look after."""

@@ -1,0 +1,183 @@
+"""Shifts that somebody who may not apply them sends to a run's keeper: applied there, or answered with a word."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from unisequa.actions import access
+from unisequa.actions.history import note
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import run_of, task_of
+from unisequa.actions.runs.shifts import read_edits
+from unisequa.core.calendars.words import count_words, day_words
+from unisequa.core.errors import NotAllowed, NotThere, Refused, ShiftError
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.edits import Due, Edit, Remaining
+from unisequa.core.shift.edits.codec import Document, written
+from unisequa.store.plans import plan_of
+from unisequa.store.queries import proposals as queries
+from unisequa.store.store import Session
+from unisequa.store.tables import ProposalRow, Run, now
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A shift that waits for its answer, or was answered."""
+
+    number: int
+    run_id: int
+    who: str
+    words: str
+    why: str
+    at: dt.datetime
+    edits: tuple[Document, ...]
+    mode: Mode
+    task_key: str | None
+    mine: bool
+    state: str
+    answer: str
+
+
+def propose(
+    session: Session,
+    actor: Actor,
+    run_id: int,
+    edits: Iterable[Edit | Document],
+    today: dt.date,
+    *,
+    mode: Mode = "push",
+    why: str = "",
+    key: str | None = None,
+) -> int:
+    """Send a shift to whoever may apply it; an open one of the same person for the same task is replaced.
+
+    Raises
+    ------
+    Refused
+        Field ``shift``: where it cannot be, or changes nothing.
+    """
+    run = run_of(session, run_id, actor)
+    if not access.may_comment(run, actor):
+        raise NotAllowed("You may look at this run, but propose nothing in it.")
+    access.check_not_over(run)
+    if key is not None:
+        task_of(run, key)
+    plan = plan_of(run, today, viewer=actor.id)
+    made = read_edits(edits, plan)
+    try:
+        result = cascade(plan, made, mode)
+    except ShiftError as error:
+        raise Refused({"shift": f"{error}."}) from error
+    if result.empty:
+        raise Refused({"shift": "This changes nothing, so there is nothing to propose."})
+    for row in queries.open_of(session, run.id):
+        if row.person_id == actor.id and row.task_key == key:
+            row.state = "withdrawn"
+    words = _words(plan, made, result)
+    row = ProposalRow(
+        run_id=run.id, person_id=actor.id, task_key=key, mode=mode, why=why.strip()[:2000], words=words[:400],
+        edits=[written(edit, plan.grid) for edit in made],
+    )  # fmt: skip
+    session.add(row)
+    note(session, actor, "proposed", f"Proposed: {words}{_said(why)}", run_id=run.id, task_key=key)
+    session.flush()
+    return row.id
+
+
+def propose_for_task(
+    session: Session,
+    actor: Actor,
+    run_id: int,
+    key: str,
+    today: dt.date,
+    *,
+    by: dt.date | None,
+    left: int | None,
+    why: str,
+) -> int:
+    """Propose by when a task will be done, or how many working days of it remain."""
+    if left is not None:
+        edit: Edit = Remaining(key, left)
+    elif by is not None:
+        edit = Due(key, by.toordinal())
+    else:
+        raise Refused({"by": "Say by when, or how many working days are left."})
+    return propose(session, actor, run_id, [edit], today, why=why, key=key)
+
+
+def _said(why: str) -> str:
+    return f": {why.strip()}" if why.strip() else ""
+
+
+def _words(plan: Plan, edits: Sequence[Edit], result: Cascade) -> str:
+    """What a proposal asks for, in a few words."""
+    moved = len(result.changes)
+    more = f", which moves {count_words(moved, 'task')}" if moved > 1 else ""
+    if len(edits) == 1:
+        edit = edits[0]
+        title = plan.tasks[plan.position(edit.task)].title if edit.task else ""
+        if isinstance(edit, Due):
+            return f"{title} by {day_words(plan.grid.day(edit.day))}{more}"
+        if isinstance(edit, Remaining):
+            return f"{title}: {count_words(edit.slots, 'day')} left{more}"
+    return f"a shift that moves {count_words(moved, 'task')}"
+
+
+def open_proposals(session: Session, actor: Actor, run_id: int) -> tuple[Proposal, ...]:
+    """The proposals that wait for an answer in a run that somebody sees."""
+    return tuple(_seen(row, actor) for row in queries.open_of(session, run_id))
+
+
+def proposals_to(session: Session, actor: Actor) -> tuple[Proposal, ...]:
+    """The proposals that wait for this person's answer, in all runs that they keep."""
+    return tuple(_seen(row, actor) for row in queries.open_to_keeper(session, actor.id))
+
+
+def _seen(row: ProposalRow, actor: Actor) -> Proposal:
+    mode: Any = row.mode
+    return Proposal(
+        row.id, row.run_id, row.person.name, row.words, row.why, row.at, tuple(row.edits), mode, row.task_key,
+        row.person_id == actor.id, row.state, row.answer,
+    )  # fmt: skip
+
+
+def proposal(session: Session, actor: Actor, run_id: int, number: int) -> Proposal:
+    """One proposal of a run that somebody sees."""
+    return _seen(_row(session, run_of(session, run_id, actor), number), actor)
+
+
+def _row(session: Session, run: Run, number: int) -> ProposalRow:
+    row = session.get(ProposalRow, number)
+    if row is None or row.run_id != run.id:
+        raise NotThere("This proposal does not exist.")
+    return row
+
+
+def applied(session: Session, actor: Actor, run_id: int, number: int) -> None:
+    """Mark a proposal as applied, in the transaction that applies its shift."""
+    _answered(session, actor, run_id, number, "applied", "")
+
+
+def decline(session: Session, actor: Actor, run_id: int, number: int, answer: str) -> None:
+    """Answer a proposal with a word, or take back one's own."""
+    _answered(session, actor, run_id, number, "declined", answer)
+
+
+def _answered(session: Session, actor: Actor, run_id: int, number: int, state: str, answer: str) -> None:
+    run = run_of(session, run_id, actor)
+    row = _row(session, run, number)
+    own = row.person_id == actor.id and state == "declined"
+    if not own and not access.may_change_run(run, actor):
+        raise NotAllowed(f"Only {run.keeper.name}, who keeps this run, answers it.")
+    if row.state != "open":
+        raise Refused({"shift": f"This proposal is {row.state} already."})
+    if state == "declined" and not own and not answer.strip():
+        raise Refused({"answer": "Say why, so that whoever proposed it knows."})
+    row.state = "withdrawn" if own else state
+    row.answer, row.answered_at, row.answered_by_id = answer.strip()[:2000], now(), actor.id
+    what = {"withdrawn": "Taken back", "applied": "Applied", "declined": "Declined"}[row.state]
+    note(session, actor, "answered", f"{what}: {row.words}{_said(answer)}", run_id=run.id, task_key=row.task_key)

@@ -1,0 +1,25 @@
+"""Proposals that wait for an answer."""
+
+from __future__ import annotations
+
+from sqlalchemy import exists, or_, select
+from sqlalchemy.orm import Session, joinedload
+
+from unisequa.store.tables import Deputy, ProposalRow, Run
+
+
+def open_of(session: Session, run_id: int) -> list[ProposalRow]:
+    """Those of a run, the first first."""
+    query = select(ProposalRow).where(ProposalRow.run_id == run_id, ProposalRow.state == "open")
+    return list(session.scalars(query.options(joinedload(ProposalRow.person)).order_by(ProposalRow.id)))
+
+
+def open_to_keeper(session: Session, person_id: int) -> list[ProposalRow]:
+    """Those in the runs that somebody keeps, or is a deputy in."""
+    deputy = exists().where(Deputy.run_id == Run.id, Deputy.person_id == person_id)
+    query = (
+        select(ProposalRow)
+        .join(Run, ProposalRow.run_id == Run.id)
+        .where(ProposalRow.state == "open", or_(Run.keeper_id == person_id, deputy))
+    )
+    return list(session.scalars(query.options(joinedload(ProposalRow.person)).order_by(ProposalRow.id)))

@@ -1,0 +1,5 @@
+"""Working calendars."""
+
+from unisequa.web.calendars.page import router
+
+ROUTERS = (router,)

@@ -1,0 +1,5 @@
+"""Finding from anywhere."""
+
+from unisequa.web.find import page
+
+ROUTERS = (page.router,)

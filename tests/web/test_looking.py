@@ -1,0 +1,64 @@
+"""One way to look at a run's tasks, for sheet, list, board and month."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.site import TODAY, Site
+from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.runs.shifts import consider
+from unisequa.web.run.board import board, month
+from unisequa.web.run.looking import Look, look_in
+from unisequa.web.run.sheet import PhaseLine, run_sheet
+
+
+def rows(site: Site, who: str = "Bela", **look: str) -> list[str]:
+    """Heads in capitals, tasks by their keys."""
+    with site.store.reading() as session:
+        seen = consider(see_run(session, site.person(who), site.run, TODAY), ())
+    lines = run_sheet(seen, Look(**look)).lines
+    return [line.label.upper() if isinstance(line, PhaseLine) else line.key for line in lines]
+
+
+@pytest.mark.parametrize(
+    "look, shown",
+    [
+        ({}, ["WORDS", "draft", "check", "PAPER", "print", "party"]),
+        ({"show": "mine"}, ["WORDS", "draft", "PAPER", "print"]),
+        ({"show": "ready"}, ["WORDS", "draft"]),
+        ({"show": "late"}, ["WORDS", "draft"]),
+        ({"show": "fortnight"}, ["WORDS", "check", "PAPER", "print"]),
+        ({"text": "cleo"}, ["WORDS", "check"]),
+        ({"text": "PRI"}, ["PAPER", "print"]),
+        ({"group": "who"}, ["ADA", "party", "BELA", "draft", "print", "CLEO", "check"]),
+        ({"group": "role", "show": "open"}, ["LEAD", "party", "WRITER", "draft", "print", "EDITOR", "check"]),
+        ({"group": "state"}, ["WAITING", "check", "print", "party", "READY", "draft"]),
+        ({"group": "none", "sort": "title"}, ["check", "draft", "party", "print"]),
+        ({"group": "due"}, ["WEEK OF MON 1 JUN 2026", "draft", "check", "WEEK OF MON 8 JUN 2026", "print",
+                            "WEEK OF MON 15 JUN 2026", "party"]),
+        ({"show": "unfilled"}, []),
+    ],
+)  # fmt: skip
+def test_tasks_are_looked_at_in_parts_and_groups(site: Site, look: dict[str, Any], shown: list[str]) -> None:
+    assert rows(site, **look) == shown
+
+
+def test_what_an_address_does_not_know_is_as_if_it_were_not_there() -> None:
+    assert look_in({"show": "nonsense", "group": "who", "sort": "'"}) == Look(group="who")
+    assert look_in({"text": " a & b "}).query() == "text=a+%26+b"
+
+
+def test_the_board_and_the_month_have_the_same_tasks(site: Site) -> None:
+    with site.store.reading() as session:
+        seen = consider(see_run(session, site.person("Ada"), site.run, TODAY), ())
+    columns = {column.state: [card.key for card in column.cards] for column in board(seen, Look(show="open"))}
+    assert {state: keys for state, keys in columns.items() if keys} == {
+        "ready": ["draft"], "waiting": ["check", "print", "party"],
+    }  # fmt: skip
+    weeks = month(seen, Look()).weeks
+    assert [[span.key for span in week.spans] for week in weeks] == [["draft", "check"], ["print"], ["party"]]
+    assert [week.now for week in weeks] == [True, False, False]
+    draft = weeks[0].spans[0]
+    assert (draft.x, draft.width) == (6, 2 * 174 - 12) and weeks[0].spans[1].y == draft.y  # side by side in one lane
