@@ -15,7 +15,8 @@ from httpx2 import Response
 from sqlalchemy import text
 
 from bench.networks import bare_loop, job
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.demo.fill import PEOPLE, _person

@@ -17,7 +17,8 @@ from tests.site import TODAY, make_site
 from tests.store.serving import Writer, forked, free_port, kill, run_server, wait_for
 
 from bench.page import long_template
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 

@@ -14,7 +14,8 @@ from httpx2 import Response
 from tests.plans import document, step
 from unisequa.actions.people.passwords import hash_password
 from unisequa.actions.people.people import Actor, as_actor
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.settings import Settings

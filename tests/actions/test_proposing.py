@@ -12,8 +12,9 @@ from unisequa.actions.runs import proposing
 from unisequa.actions.runs.facts import correct_facts
 from unisequa.actions.runs.life import Becoming, delete_run, give_keeper, set_follow, set_run_state
 from unisequa.actions.runs.shifts import apply_shift
-from unisequa.actions.runs.start import Choices, start_run
 from unisequa.actions.runs.work import Deed, act_on_tasks
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.core.errors import NotAllowed, Refused
 from unisequa.core.shift.edits import Move
 from unisequa.store.queries.runs import run_by_id

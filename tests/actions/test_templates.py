@@ -13,7 +13,8 @@ from tests.site import Site, job
 from unisequa.actions.history import of_template
 from unisequa.actions.lookback import run_as_template
 from unisequa.actions.runs.seeing import list_runs, run_of, task_of
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates import drafts, editions, files, rights
 from unisequa.actions.templates import library as templates
 from unisequa.actions.templates.seeing import edition_of

@@ -55,11 +55,14 @@ def test_from_a_template_to_a_shifted_run_and_back(ada: Page, address: str) -> N
     page.get_by_role("link", name="Start a run").click()
     page.wait_for_url("**/start/1**")
     page.get_by_label("Go", exact=True).fill("fri")
-    page.get_by_label("Number").fill("8")
+    page.get_by_label("Number", exact=True).fill("8")
     go = page.get_by_role("button", name="Start the run with 5 tasks")
     expect(go).to_be_visible()
     expect(page.get_by_text("Post it")).to_be_visible()
     go.click()
+    page.wait_for_url("**/starts/1")
+    expect(page.get_by_role("heading", name="Started: 5 tasks")).to_be_visible()
+    page.get_by_role("link", name="Open the run").click()
     page.wait_for_url("**/runs/2")
     assert [due(page, key) for key in ("draft", "check", "print", "post-it")] == [
         "Mon 8 Jun", "Tue 9 Jun", "Tue 16 Jun", "Thu 25 Jun",
@@ -207,7 +210,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
     ada.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
     pages = ["/", "/?view=waiting", "/runs", "/library", "/runs/1?task=check", "/runs/1?view=list"]
     pages += ["/runs/1?view=crew", "/runs/1?view=facts"]
-    pages += ["/runs/1?view=history", "/templates/1", "/templates/1?step=check", "/start/1"]
+    pages += ["/runs/1?view=history", "/templates/1", "/templates/1?step=check", "/start/1", "/start/1?about=x"]
     pages += [
         "/templates/1/editions",
         "/import",

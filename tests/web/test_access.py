@@ -18,7 +18,8 @@ from tests.web.routes import filled, routes
 from unisequa.actions.access import TABLE, Act, Kind
 from unisequa.actions.house import teams
 from unisequa.actions.people.people import as_actor
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates import drafts, editions, files, library, rights
 from unisequa.actions.templates.included import names_open_to
 from unisequa.core.documents.checks import read_template
@@ -100,7 +101,7 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/undo": "change a draft",
 }
 EVERYBODY = {
-    "/", "/desk/act", "/desk/undo/{number}", "/find",
+    "/", "/desk/act", "/desk/undo/{number}", "/find", "/starts/{number}", "/start-progress/{token}",
     "/account", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
     "/account/password", "/account/second-factor", "/account/second-factor/codes",
     "/account/second-factor/off", "/account/sessions", "/favicon.ico", "/healthz", "/import",

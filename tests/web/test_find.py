@@ -6,7 +6,8 @@ from tests.plans import document, step
 from tests.site import TODAY, Site
 from unisequa.actions.finding import find
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates import rights
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template

@@ -135,7 +135,7 @@ def test_start_shows_the_run_before_it_is_there_and_each_fault_at_its_field(site
     assert answer.status_code == 422 and "“Go”" not in answer.text and "&#34;Go&#34; is required" in answer.text
     seen = browser.post(f"/start/{site.template}/preview", {"anchors.go": "fri", "facts.number": "9", "by": "date"})
     text = words(seen.text)
-    assert "Bulletin 9" in text and "Start the run with 4 tasks" in text and "Writer is not filled yet: 2 tasks" in text
+    assert "Bulletin 9" in text and "Start the run with 4 tasks" in text and "Nobody fills Writer (2 tasks)" in text
     assert words(browser.get("/runs").text).count("Bulletin") == 1
     made = browser.post(f"/start/{site.template}", {"anchors.go": "fri", "facts.number": "9"})
     assert made.status_code == 200 and "Bulletin 9" in made.text

@@ -12,7 +12,8 @@ from tests.plans import document, step
 from tests.site import TODAY, Site, make_site
 from tests.web.routes import addresses
 from unisequa.actions.runs.shifts import apply_shift
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices, Wanted
+from unisequa.actions.starting.creating import start_runs
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.actions.templates.rights import give_right
@@ -34,7 +35,7 @@ def large(folder: Path, size: int) -> Site:
     links = [f"s{i}>s{i + 1}" for i in range(size - 1)]
     includes = [{"key": f"i{i}", "template": f"Other {i}", "anchors": {"go": "go"}} for i in range(size)]
     site = make_site(folder, content=document(steps, *links, name="Main", roles=roles, phases=phases))
-    ada = site.person("Ada")
+    ada, wanted = site.person("Ada"), list[Wanted]()
     with site.store.writing() as session:
         for i in range(size):
             person = Person(name=f"Person {i}", email=f"p{i}@example.org", password_hash="-", manager_id=1)
@@ -42,8 +43,9 @@ def large(folder: Path, size: int) -> Site:
             session.add(Team(name=f"Team {i}", members=[person, session.get(Person, site.people["Bela"])]))
             session.add(Calendar(name=f"house {i}", document={"format": "unisequa-calendar/1", "name": f"house {i}"}))
             other = keep_template(session, ada, read_template(document([step("a")], name=f"Other {i}")), released=True)
-            start_run(session, ada, other.template_id, None, Choices(anchors={"go": dt.date(2026, 6, 1)}), TODAY)
+            wanted.append(Wanted(other.template_id, None, Choices(anchors={"go": dt.date(2026, 6, 1)})))
             give_right(session, ada, other.template_id, site.people["Bela"], "edit")
+        start_runs(session, ada, wanted, TODAY)
         parts = {"roles": roles, "phases": phases, "includes": includes}
         keep_template(session, ada, read_template(document(steps, *links, name="With others", **parts)))
         for i in range(size):

@@ -14,7 +14,8 @@ from unisequa.actions.people.people import Actor, as_actor
 from unisequa.actions.runs import shifts
 from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import run_of, task_of
-from unisequa.actions.runs.start import Choices, start_run
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.calendars.days import WorkingCalendar

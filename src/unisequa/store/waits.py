@@ -30,6 +30,8 @@ class AwaitedElsewhere:
         How many a day has on the grid of the plan that waits.
     viewer : int, optional
         Id of who looks: of runs that they may not see only the dates are told.
+    chosen : mapping, optional
+        Template's id as text → the id of the run that is waited for, whatever its dates.
     """
 
     def __init__(
@@ -40,9 +42,10 @@ class AwaitedElsewhere:
         today: dt.date,
         slots: int = 1,
         viewer: int | None = None,
+        chosen: Mapping[str, int] | None = None,
     ) -> None:
         waits = tuple(waits)
-        self.today, self.slots, self.ids = today, slots, ids
+        self.today, self.slots, self.ids, self.chosen = today, slots, ids, chosen or {}
         self.runs: dict[int, list[AwaitedRun]] = {}
         meant = {number for wait in waits if (number := self._meant(wait))}
         self.names = names_of(session, meant, viewer)
@@ -56,16 +59,24 @@ class AwaitedElsewhere:
         """All that its answers rest on, as plain values."""
         runs = [(run.id, run.name, sorted(run.anchors.items())) for runs in self.runs.values() for run in runs]
         tasks = [(key, t.title, t.finish_on, is_over(t, self.today)) for key, t in sorted(self.tasks.items())]
-        return sorted(self.ids.items()), sorted(self.names.items()), runs, tasks, sorted(self.seen), self.slots
+        given = sorted(self.ids.items()), sorted(self.chosen.items()), self.slots
+        return given, sorted(self.names.items()), runs, tasks, sorted(self.seen)
 
     def _meant(self, wait: Wait) -> int | None:
         return self.ids.get(name_key(wait.template))
 
+    def run_for(self, wait: Wait, date: dt.date | None) -> AwaitedRun | None:
+        """The run that a wait on a date is for: the one that was chosen, else the latest whose anchor has that date."""
+        meant = self._meant(wait) or 0
+        runs = self.runs.get(meant, [])
+        if chosen := self.chosen.get(str(meant)):
+            return next((run for run in runs if run.id == chosen), None)
+        day = date.isoformat()[:10] if date else None
+        return next((run for run in runs if day and run.anchors.get(wait.theirs) == day), None)
+
     def __call__(self, wait: Wait, date: dt.date | None) -> Awaited:
         """What a wait on a date is for."""
-        day = date.isoformat()[:10] if date else None
-        runs = self.runs.get(self._meant(wait) or 0, []) if day else []
-        run = next((run for run in runs if run.anchors.get(wait.theirs) == day), None)
+        run = self.run_for(wait, date)
         if run is None:
             return Awaited(wait.step, self.names.get(self._meant(wait) or 0, wait.template), found=False)
         name = run.name if run.id in self.seen else ""
@@ -91,7 +102,7 @@ def waits_of(
     if session is None or not steps:
         return {}
     waits = (wait for step in steps.values() for wait in step.waits_for)
-    find = AwaitedElsewhere(session, waits, awaited_by(run), today, viewer=viewer)
+    find = AwaitedElsewhere(session, waits, awaited_by(run), today, viewer=viewer, chosen=run.awaits)
     parents = {row.key: row.parent for row in rows}
     days = {key: dt.date.fromisoformat(day) if day else None for key, day in run.anchors.items()}
     return {

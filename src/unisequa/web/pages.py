@@ -93,6 +93,7 @@ def _environment() -> Environment:
         "day_words": words.day_words,
         "span_words": words.span_words,
         "count_words": words.count_words,
+        "names_words": words.names_words,
         "difference_words": words.difference_words,
     }
     environment.filters["rich"] = rich

@@ -77,6 +77,20 @@ def propose(
     for row in queries.open_of(session, run.id):
         if row.person_id == actor.id and row.task_key == key:
             row.state = "withdrawn"
+    return _kept(session, actor, run, plan, made, result, mode, why, key)
+
+
+def _kept(
+    session: Session,
+    actor: Actor,
+    run: Run,
+    plan: Plan,
+    made: Sequence[Edit],
+    result: Cascade,
+    mode: Mode = "push",
+    why: str = "",
+    key: str | None = None,
+) -> int:
     words = _words(plan, made, result)
     row = ProposalRow(
         run_id=run.id, person_id=actor.id, task_key=key, mode=mode, why=why.strip()[:2000], words=words[:400],
@@ -86,6 +100,20 @@ def propose(
     note(session, actor, "proposed", f"Proposed: {words}{_said(why)}", run_id=run.id, task_key=key)
     session.flush()
     return row.id
+
+
+def propose_of_house(session: Session, actor: Actor, run: Run, edit: Edit, today: dt.date, why: str) -> bool:
+    """Send a shift to a run's keeper that follows from something outside it, also where its maker does not see the run;
+    gives whether there was anything to propose."""
+    plan = plan_of(run, today)
+    try:
+        result = cascade(plan, [edit])
+    except ShiftError:
+        return False
+    if result.empty:
+        return False
+    _kept(session, actor, run, plan, [edit], result, why=why)
+    return True
 
 
 def propose_for_task(

@@ -208,6 +208,11 @@ def keep_template(
     return edition
 
 
+def startable_names(session: Session, actor: Actor) -> list[tuple[int, str]]:
+    """Id and name of the released templates that somebody may start, by name."""
+    return [(number, name) for number, name, _ in queries.startable_templates(session, actor.id)]
+
+
 def duplicate(session: Session, actor: Actor, template_id: int, number: int | None = None) -> int:
     """A copy as a draft of one's own."""
     edition = edition_of(session, actor, template_id, number)

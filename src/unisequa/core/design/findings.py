@@ -179,10 +179,9 @@ def _unfilled(template: Template, people: Set[str] | None) -> Iterator[Finding]:
         if by == "person" and people is not None and person not in people:
             text = f"{role.label} is filled by {person or 'nobody'}, who is not among the people here"
             yield Finding("unfilled", text, "roles", role.key, "person", True)
-        if by == "team" and not role.fill.team:
-            yield Finding(
-                "unfilled", f"{role.label} is filled by a team, but no team is named", "roles", role.key, "team"
-            )
+        if (by == "team" and not role.fill.team) or (by == "position" and not role.fill.position):
+            text = f"{role.label} is filled by a {by}, but no {by} is named"
+            yield Finding("unfilled", text, "roles", role.key, by)
 
 
 def _out_of_order(template: Template, seen: Outline) -> Iterator[Finding]:

@@ -18,7 +18,8 @@ from unisequa.core.terms import number_in
 
 FILLS = {
     "ask": "chosen when starting", "person": "a named person", "subject": "whoever the run is about",
-    "manager": "that person's manager", "keeper": "the keeper", "team": "anyone of a team",
+    "manager": "that person's manager", "keeper": "the keeper",
+    "position": "whoever holds a position", "team": "anyone of a team",
     "outside": "an outside party",
 }  # fmt: skip
 FACT_KINDS = {"text": "text", "number": "number", "date": "date", "choice": "one of a list", "yes-no": "yes or no"}
@@ -94,9 +95,10 @@ def _role(template: Template, key: str, name: str, word: str) -> Template:
         return change_named(template, "roles", key, calendar=word or None)
     if name == "fill":
         person = fill.person or "name@example.org"
-        by = {"by": word, **({"person": person} if word == "person" else {})}
-        return change_named(template, "roles", key, fill=by | ({"team": fill.team} if word == "team" else {}))
-    if name in {"person", "team"}:
+        kept = {"person": person, "position": fill.position, "team": fill.team}
+        by = {"by": word} | ({word: kept[word]} if word in kept else {})
+        return change_named(template, "roles", key, fill=by)
+    if name in {"person", "position", "team"}:
         return change_named(template, "roles", key, fill={"by": name, name: word or None})
     raise EditError("label", f'a role has no field "{name}"')
 

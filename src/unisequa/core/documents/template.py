@@ -170,8 +170,9 @@ class Anchor(Model):
 class Fill(Model):
     """How a role is filled when a run starts."""
 
-    by: Literal["ask", "person", "subject", "manager", "keeper", "team", "outside"] = "ask"
+    by: Literal["ask", "person", "subject", "manager", "keeper", "position", "team", "outside"] = "ask"
     person: Annotated[str, Str(max_length=200)] | None = None
+    position: Label | None = None
     team: Label | None = None
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -48,6 +48,10 @@ class Occasion:
         By when the whole run should have finished.
     away : mapping of str to tuple of (date, date)
         Role → when its people are on leave, both days included.
+    without : collection of str
+        Steps left out this time, by their whole keys; what follows them follows what they followed.
+    sketch : bool
+        A first look: anchors and facts that are required may be missing still; texts stand under their names.
     elsewhere : callable, optional
         Gives for a wait and the date of its anchor what is awaited, in the other job's run of that date.
     """
@@ -60,6 +64,8 @@ class Occasion:
     today: dt.date | None = None
     deadline: dt.date | None = None
     away: Mapping[str, tuple[tuple[dt.date, dt.date], ...]] = field(default_factory=dict)
+    without: Collection[str] = ()
+    sketch: bool = False
     elsewhere: Elsewhere | None = None
 
 
@@ -77,6 +83,10 @@ def assemble(template: Template, occasion: Occasion, library: Library | None = N
     calendars = Calendars(occasion.calendars, grid)
     faults = [*_anchor_faults(parts, occasion), *_calendar_faults(parts, calendars)]
     facts, fact_faults = _facts_of(parts.facts, occasion.facts)
+    if occasion.sketch:
+        fact_faults = [fault for fault in fact_faults if fault.path.partition(".")[2] in occasion.facts]
+        missing = [key for key, one in parts.facts.items() if facts[key] is None and one.kind == "text"]
+        facts |= {key: f"[{parts.facts[key].label}]" for key in missing}
     faults += fact_faults
     if faults:
         raise DocumentError(faults)
@@ -112,7 +122,7 @@ def _anchor_faults(parts: Whole, occasion: Occasion) -> Iterator[Fault]:
         if key not in parts.anchors:
             yield Fault(f"anchors.{key}", f'the template has no anchor "{key}"{did_you_mean(key, parts.anchors)}')
     for key, (anchor, _) in parts.anchors.items():
-        if anchor.required and anchor.from_ is None and key not in occasion.anchors:
+        if anchor.required and anchor.from_ is None and key not in occasion.anchors and not occasion.sketch:
             yield Fault(f"anchors.{key}", f'"{anchor.label}" is required; give its date')
 
 
@@ -263,7 +273,7 @@ class _Assembly:
                 applies = placed.step.only_if is None or holds(placed.step.only_if, self.values(placed.scope))
             except ValueError as error:
                 raise DocumentError([Fault(f"{placed.path}.only_if", str(error))]) from None
-            if not applies:
+            if not applies or placed.key in self.occasion.without:
                 out.add(placed.key)
         out |= {key for key in known if any(parent in out for parent in family.above(key))}
         emptied = True

@@ -165,6 +165,12 @@ def keeps_a_run_of(session: Session, template_id: int, person_id: int) -> bool:
     return session.scalar(query) is not None
 
 
+def keeps_any_run(session: Session, person_id: int) -> bool:
+    """Whether somebody keeps a run, or is a deputy in one."""
+    deputy = exists().where(Deputy.run_id == Run.id, Deputy.person_id == person_id)
+    return session.scalar(select(Run.id).where(or_(Run.keeper_id == person_id, deputy)).limit(1)) is not None
+
+
 def runs_waiting_for(session: Session, template_id: int, run_id: int) -> list[int]:
     """The runs that are not over and wait for runs of a template, but for that one itself."""
     query = select(RunWait.run_id).join(Run, Run.id == RunWait.run_id)

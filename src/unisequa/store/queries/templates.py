@@ -75,6 +75,18 @@ def open_to(person_id: int, rights: Collection[str] | None = None) -> ColumnElem
     return or_(TemplateRow.owner_id == person_id, TemplateRow.open_to.in_(rights), named, by_team, administers)
 
 
+def may_start_any(session: Session, person_id: int) -> bool:
+    """Whether there is a template that somebody may start."""
+    return session.scalar(select(TemplateRow.id).where(open_to(person_id, STARTING)).limit(1)) is not None
+
+
+def startable_templates(session: Session, person_id: int) -> list[tuple[int, str, str]]:
+    """Id, name and category of the released templates that somebody may start, by name."""
+    query = select(TemplateRow.id, TemplateRow.name, TemplateRow.category)
+    query = query.join(Edition, Edition.template_id == TemplateRow.id).where(_newest(), open_to(person_id, STARTING))
+    return [(a, b, c) for a, b, c in session.execute(query.order_by(func.lower(TemplateRow.name))).all()]
+
+
 def templates_open_to(session: Session, person_id: int) -> list[TemplateRow]:
     """The templates that somebody may at least look at, with owners, rights and editions, by category and name."""
     query = select(TemplateRow).where(open_to(person_id))

@@ -27,10 +27,12 @@ from unisequa.store.tables.runs import (
     ShiftRow,
     TaskRow,
 )
+from unisequa.store.tables.subjects import AnchorSource, StartRow, Subject
 from unisequa.store.tables.templates import Edition, FileOfTemplate, TeamRight, TemplateEdit, TemplateRight, TemplateRow
 
 __all__ = [
     "ActRow",
+    "AnchorSource",
     "AttemptRow",
     "AuditRow",
     "Base",
@@ -59,6 +61,8 @@ __all__ = [
     "RunWait",
     "SessionRow",
     "ShiftRow",
+    "StartRow",
+    "Subject",
     "TaskRow",
     "Team",
     "TeamMember",

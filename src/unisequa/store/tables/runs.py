@@ -10,6 +10,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from unisequa.store.tables.base import Base, now
 from unisequa.store.tables.people import Person, Team
+from unisequa.store.tables.subjects import AnchorSource
 from unisequa.store.tables.templates import Edition
 
 
@@ -21,7 +22,8 @@ class Run(Base):
     (:mod:`unisequa.core.work.summary`). ``windows`` are its phases that have one or open behind another
     (:class:`unisequa.core.plan.phases.PhaseOf`), ``ties`` the links that tie many to many, by keys, with the keys of
     the ties; ``follow`` says what finishing a task does to the dates behind it. ``opens_on`` is the day on which a
-    prepared one opens, ``held_on`` that on which one on hold was put there.
+    prepared one opens, ``held_on`` that on which one on hold was put there. ``start_id`` is the start that it was made
+    by, alone or with others; ``awaits`` says for what it waits where that was chosen: template's id → run's id.
     """
 
     __tablename__ = "runs"
@@ -47,6 +49,9 @@ class Run(Base):
     created_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     opens_on: Mapped[dt.date | None]
     held_on: Mapped[dt.date | None]
+    subject_id: Mapped[int | None] = mapped_column(ForeignKey("subjects.id", ondelete="SET NULL"), index=True)
+    start_id: Mapped[int | None] = mapped_column(ForeignKey("starts.id"), index=True)
+    awaits: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     __mapper_args__ = {"version_id_col": version, "version_id_generator": False}
 
@@ -64,6 +69,7 @@ class Run(Base):
     baselines: Mapped[list[BaselineRow]] = relationship(cascade="all, delete-orphan", order_by="BaselineRow.number")
     deputies: Mapped[list[Deputy]] = relationship(cascade="all, delete-orphan")
     waits: Mapped[list[RunWait]] = relationship(cascade="all, delete-orphan")
+    sources: Mapped[list[AnchorSource]] = relationship(cascade="all, delete-orphan")
 
 
 class CrewMember(Base):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -10,6 +9,7 @@ from typing import Any
 from unisequa.actions.desk import DayLoad, Desk, DeskTask
 from unisequa.core.calendars.words import day_words
 from unisequa.core.terms import FINISHED
+from unisequa.web.drawing.marks import as_script
 from unisequa.web.drawing.scale import Field, days_off
 
 GROUPS = ("Overdue", "Today", "This week", "Next week", "Within a month", "Later", "No date yet")
@@ -73,9 +73,7 @@ def desk_sheet(desk: Desk, tasks: Sequence[DeskTask], *, grouped: bool = True) -
         "plumbs": [("today", desk.today + 0.5, "today")], "heads": heads, "rows": len(lines), "marks": marks,
         "links": [], "load": [[one.day, one.asked, one.has] for one in desk.load if one.asked],
     }  # fmt: skip
-    return DeskSheet(
-        tuple(lines), json.dumps(content, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
-    )
+    return DeskSheet(tuple(lines), as_script(content))
 
 
 def _group(task: DeskTask, today: int) -> str:

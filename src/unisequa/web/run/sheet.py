@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import count_words, day_words
-from unisequa.core.documents.measures import measured
-from unisequa.core.documents.template import DayLabel, Measure
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
 from unisequa.core.terms import FINISHED, State
 from unisequa.core.work.task_states import days_late
+from unisequa.web.drawing.marks import as_script, interval, plumbs
 from unisequa.web.drawing.scale import days_off, field_of
 from unisequa.web.run.looking import WHOLE, Look, groups, label_words
 
@@ -96,38 +94,13 @@ def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
         "days": field.days,
         "today": plan.today,
         "off": days_off(field, plan.calendars[None]),
-        "plumbs": _plumbs(plan, run.template.day_labels),
+        "plumbs": plumbs(plan, run.template.day_labels),
         "heads": heads,
         "rows": len(lines),
         "marks": marks,
         "links": [[link.source, link.target, link.type] for link in plan.links],
     }
-    text = json.dumps(content, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
-    return RunSheet(tuple(lines), text, field.first)
-
-
-def _plumbs(plan: Plan, labels: tuple[DayLabel, ...]) -> list[tuple[str, float, str]]:
-    """Lines of full height in the order in which their words get room: what they are, where, what they say."""
-    lines: list[tuple[str, float, str]] = []
-    for anchor, day in plan.anchors.items():
-        if day is not None:
-            lines.append(("anchor", day + 0.5, f"{plan.labels[anchor]} {day_words(day)}"))
-    if plan.today is not None:
-        lines.append(("today", plan.today + 0.5, "today"))
-    for label in labels:
-        at = _label_day(label, plan)
-        if at is not None and at not in plan.anchors.values():
-            lines.append(("label", at + 0.5, label.label))
-    return lines
-
-
-def _label_day(label: DayLabel, plan: Plan) -> int | None:
-    """The day of a day label, where its anchor is known."""
-    anchor = plan.anchors.get(label.anchor)
-    if anchor is None:
-        return None
-    measure = Measure(anchor=label.anchor, offset=label.offset, unit=label.unit)
-    return plan.grid.day(measured(anchor, measure, plan.calendars[None]))
+    return RunSheet(tuple(lines), as_script(content), field.first)
 
 
 def _line(
@@ -164,28 +137,19 @@ def _mark(plan: Plan, shown: Plan, i: int, line: TaskLine, may_move: bool) -> Js
     task = shown.tasks[i]
     if shown.schedule.start[i] == UNDATED:
         return None
-    mark: Json = {"s": _interval(shown, i), "st": line.state.replace(" ", "-")}
+    mark: Json = {"s": interval(shown, i), "st": line.state.replace(" ", "-")}
     if not task.duration:
         mark |= {"ms": True, "t": line.title}
     until = room_until(shown, i) if task.state == "waiting" else None
     if until is not None:
         mark["to"] = shown.grid.day(until - 1) + 1
     if line.moved and plan.schedule.start[i] != UNDATED:
-        mark["gh"] = _interval(plan, i)
+        mark["gh"] = interval(plan, i)
     flags = {
         "cr": shown.schedule.critical[i], "la": line.late > 0, "mv": line.moved,
         "g": may_move and line.state not in FINISHED,
     }  # fmt: skip
     return mark | {name: True for name, on in flags.items() if on}
-
-
-def _interval(plan: Plan, i: int) -> tuple[float, float]:
-    """Boundaries to draw; a milestone in the middle of the day that it reads as."""
-    task, days = plan.tasks[i], plan.days(i)
-    assert days is not None
-    if task.duration:
-        return days[0], days[1] + 1
-    return days[0] + 0.5, days[0] + 0.5
 
 
 def progress_words(plan: Plan, states: Sequence[State]) -> str:

@@ -311,7 +311,7 @@ def setup(
                     role.label,
                     {
                         "fill": role.fill.by, "person": role.fill.person or "", "team": role.fill.team or "",
-                        "calendar": role.calendar or "",
+                        "position": role.fill.position or "", "calendar": role.calendar or "",
                     },
                 )
                 for role in template.roles

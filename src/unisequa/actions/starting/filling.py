@@ -9,7 +9,15 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.crew import TEAM, team_in
 from unisequa.core.documents.template import Role, Template
 from unisequa.core.terms import number_in
-from unisequa.store.queries.people import people_by_address, people_by_id, people_named, teams, teams_by_id
+from unisequa.store.queries.people import (
+    people_by_address,
+    people_by_id,
+    people_named,
+    positions,
+    teams,
+    teams_by_id,
+)
+from unisequa.store.queries.subjects import subject_named
 from unisequa.store.store import Session
 from unisequa.store.tables import Person, Team
 
@@ -44,7 +52,8 @@ def filled(
     keeper      whoever starts the run
     person      the one with that address
     subject     the one of us whom the run is about
-    manager     that one's manager
+    manager     that one's manager, by the record of the subject or else by ours
+    position    whoever holds it, where one does
     team        anyone of the team of that name: it lies in its queue
     outside     the name that was given
     ask         who was chosen
@@ -63,7 +72,8 @@ def filled(
     addresses = {role.fill.person for role in template.roles if role.fill.by == "person" and role.fill.person}
     by_address = people_by_address(session, addresses)
     by_name = {team.name.casefold(): team for team in teams(session)} if "team" in rules else {}
-    about = _about(session, subject) if rules & {"subject", "manager"} else None
+    about, manager = _about(session, subject) if rules & {"subject", "manager"} else (None, None)
+    posts = {post.name.casefold(): post.holders for post in positions(session)} if "position" in rules else {}
 
     def one(role: Role) -> Filled:
         text, by = chosen[role.key], role.fill.by
@@ -79,17 +89,25 @@ def filled(
         if by == "subject":
             return Filled(about)
         if by == "manager":
-            return Filled(about.manager if about and about.manager and about.manager.active else None)
+            return Filled(manager)
         if role.key in crew:
             return Filled()
         if by == "person":
             return Filled(by_address.get(role.fill.person or ""))
+        if by == "position":
+            holders = [one for one in posts.get((role.fill.position or "").casefold(), ()) if one.active]
+            return Filled(holders[0] if len(holders) == 1 else None)
         return Filled(team=by_name.get((role.fill.team or "").casefold())) if by == "team" else Filled()
 
     return {role.key: one(role) for role in template.roles}
 
 
-def _about(session: Session, subject: str) -> Person | None:
-    """The one of us whom a run is about, where only one has that name."""
-    found = people_named(session, subject.strip()) if subject.strip() else []
-    return found[0] if len(found) == 1 else None
+def _about(session: Session, subject: str) -> tuple[Person | None, Person | None]:
+    """The one of us whom a run is about, where only one has that name, and their manager."""
+    if not subject.strip():
+        return None, None
+    record = subject_named(session, subject)
+    named = people_named(session, subject.strip())
+    about = record.person if record and record.person else named[0] if len(named) == 1 else None
+    manager = (record.manager if record else None) or (about.manager if about else None)
+    return about if about and about.active else None, manager if manager and manager.active else None

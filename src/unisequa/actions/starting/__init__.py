@@ -1,0 +1,1 @@
+"""Starting runs: chosen, rehearsed and looked at, then created together or not at all."""

@@ -1,0 +1,258 @@
+"""Runs created, all that were wanted together, with all their tasks, or none."""
+
+from __future__ import annotations
+
+import datetime as dt
+import secrets
+from collections.abc import Callable, Collection, Mapping, Sequence
+from functools import partial
+
+from unisequa.actions.access import check_may
+from unisequa.actions.history import note
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.crew import team_in
+from unisequa.actions.starting.choices import Choices, Wanted
+from unisequa.actions.starting.filling import Filled
+from unisequa.actions.starting.rehearsing import Startable
+from unisequa.actions.subjects import as_seen, date_of, kept_subject
+from unisequa.actions.templates.included import closed
+from unisequa.core.calendars.words import count_words
+from unisequa.core.documents.conditions import condition_words
+from unisequa.core.documents.includes import whole
+from unisequa.core.documents.placeholders import fill_in
+from unisequa.core.errors import DocumentError, Refused
+from unisequa.core.plan.facts import read_facts
+from unisequa.core.plan.plan import Plan
+from unisequa.store.baselines import keep_baseline
+from unisequa.store.documents import keep_calendars, template_of
+from unisequa.store.lists import bring_up, keep_waits
+from unisequa.store.of_run import template_of_run
+from unisequa.store.plans import keep_timing, links_of, task_row
+from unisequa.store.queries.people import people_by_id
+from unisequa.store.queries.subjects import folded, start_by_token
+from unisequa.store.queries.taking import add_once
+from unisequa.store.store import Session
+from unisequa.store.tables import AnchorSource, CrewMember, Run, StartRow, Subject, TaskRow
+
+Told = Callable[[int], None]
+"""Is told after some tasks how many there are by now."""
+TOLD_EVERY = 25
+
+
+def start_run(
+    session: Session, actor: Actor, template_id: int, number: int | None, choices: Choices, today: dt.date
+) -> int:
+    """Create one run; gives its id. As :func:`start_runs`, but nothing is kept of the start itself."""
+    return _created(session, actor, Wanted(template_id, number, choices), today).id
+
+
+def start_runs(
+    session: Session,
+    actor: Actor,
+    wanted: Sequence[Wanted],
+    today: dt.date,
+    token: str = "",
+    told: Told | None = None,
+) -> int:
+    """Create the runs that are wanted together; gives the id of the start.
+
+    Parameters
+    ----------
+    token : str
+        Names the form that this comes from: sent again, nothing is created again.
+    told : callable, optional
+        Is told how many tasks there are by now.
+
+    Raises
+    ------
+    Refused
+        With a message for every field at fault, behind ``ID:`` of its template where there are several.
+    """
+    token = token or secrets.token_urlsafe(16)
+    before = start_by_token(session, token)
+    if before is not None and before.person_id == actor.id:
+        return before.id
+    if before is not None or not wanted:
+        raise Refused({"": "This form cannot be sent; open the start page again."})
+    start = StartRow(token=token[:64], person_id=actor.id, told={})
+    if not add_once(session, start):  # sent a second time while the first was under way
+        return start_runs(session, actor, wanted, today, token)
+    runs: list[Run] = []
+    faults: dict[str, str] = {}
+    made = 0
+    for one in wanted:
+        try:
+            run = _created(session, actor, one, today, None if told is None else partial(_told_behind, told, made))
+        except Refused as error:
+            place = f"{one.template_id}:" if len(wanted) > 1 else ""
+            faults |= {place + path if path else "": message for path, message in error.faults.items()}
+            continue
+        run.start_id = start.id
+        made += len(run.tasks)
+        runs.append(run)
+    if faults:
+        raise Refused(faults)
+    _share_anchors(runs, start)
+    start.told = {str(run.id): _left_out(run, one.choices.without) for run, one in zip(runs, wanted, strict=True)}
+    session.flush()
+    return start.id
+
+
+def _told_behind(told: Told, before: int, tasks: int) -> None:
+    told(before + tasks)
+
+
+def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Run:
+    choices = wanted.choices
+    on = Startable(session, actor, wanted.template_id, wanted.number, today)
+    edition = on.row
+    check_may(edition.template, actor, "change a draft" if on.draft else "start a run")
+    if edition.state == "retired":
+        raise Refused({"": "This edition is retired; start the newest one."})
+    if lost := sorted(closed(session, actor, edition, waits=False)):
+        message = f"It includes “{lost[0]}”, which is not there any more, or not open to you; ask its owner."
+        raise Refused({"": message})
+    try:
+        plan = on.plan(choices)
+    except DocumentError as error:
+        raise Refused({fault.path: fault.message[:1].upper() + fault.message[1:] for fault in error.faults}) from error
+    template = on.template
+    _check_people(session, on, choices)
+    members = on.members(choices)
+    if not plan.tasks:
+        raise Refused({"": "No step of this template applies here, so the run would be empty."})
+    if choices.opens_on is not None and choices.opens_on < today:
+        raise Refused({"opens_on": "It cannot open on a day that is past; leave it empty to open it by hand."})
+    facts, _ = read_facts(template, choices.facts)
+    about = kept_subject(session, actor, choices.subject, _dates_by_label(on, choices))
+    run = Run(
+        edition_id=edition.id,
+        edition=edition,
+        name=(choices.name.strip() or plan.name)[:200],
+        subject=choices.subject.strip()[:200],
+        subject_id=about.id if about else None,
+        state="prepared" if choices.prepared else "live",
+        keeper_id=actor.id,
+        version=1,
+        anchors={key: dt.date.fromordinal(day).isoformat() if day else None for key, day in plan.anchors.items()},
+        facts={key: value.isoformat() if isinstance(value, dt.date) else value for key, value in facts.items()},
+        summary={},
+        follow=plan.follow,
+        pins=on.included.pins(on.document),
+        created_by_id=actor.id,
+        awaits={str(number): run_id for number, run_id in choices.awaits.items()},
+        opens_on=choices.opens_on if choices.prepared else None,
+    )
+    keep_calendars(run, plan.calendars.documents)
+    keep_timing(run, plan)
+    run.crew = [
+        CrewMember(role=role.key, label=role.label, person=member.person, team=member.team, outside=member.outside)
+        for role in template.roles
+        for member in (members[role.key],)
+    ]
+    run.sources = _from_record(on, choices, about)
+    session.add(run)
+    run.tasks = _rows(on, plan, run, facts, choices, told)
+    if not choices.prepared:
+        keep_baseline(run, "Opened", plan, actor.id)
+    session.flush()
+    run.links = links_of(plan, {row.key: row.id for row in run.tasks})
+    session.flush()
+    keep_waits(run)
+    bring_up(run, today)
+    note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
+    session.flush()
+    return run
+
+
+def _dates_by_label(on: Startable, choices: Choices) -> dict[str, dt.date]:
+    labels = {anchor.key: anchor.label for anchor in on.template.anchors}
+    return {labels[key]: day for key, day in choices.anchors.items()}
+
+
+def _from_record(on: Startable, choices: Choices, about: Subject | None) -> list[AnchorSource]:
+    """The anchors that have their date from the record of the subject: those that are called alike, on the same day."""
+    if about is None:
+        return []
+    record = as_seen(about).dates
+    return [
+        AnchorSource(anchor=anchor.key, kind="subject", source_id=about.id, name=anchor.label)
+        for anchor in on.template.anchors
+        if anchor.key in choices.anchors and date_of(record, anchor.label) == choices.anchors[anchor.key]
+    ]
+
+
+def _share_anchors(runs: Sequence[Run], start: StartRow) -> None:
+    """Have anchors that several runs were given alike, and that no record gives, know the start they are from."""
+    held: dict[tuple[str, str], list[tuple[Run, str, str]]] = {}
+    for run in runs:
+        known = {source.anchor for source in run.sources}
+        for anchor in template_of(run.edition).anchors:
+            day = run.anchors.get(anchor.key)
+            if day and anchor.key not in known and anchor.from_ is None:
+                held.setdefault((folded(anchor.label), day), []).append((run, anchor.key, anchor.label))
+    for alike in held.values():
+        for run, key, _ in alike if len(alike) > 1 else ():
+            run.sources.append(AnchorSource(anchor=key, kind="start", source_id=start.id, name=alike[0][2]))
+
+
+def _check_people(session: Session, on: Startable, choices: Choices) -> None:
+    outside = {role.key for role in on.template.roles if role.fill.by == "outside"}
+    members = on.members(choices)
+    nobody = {
+        f"crew.{key}": "There is nobody with that number; choose somebody in the list."
+        for key, chosen in choices.crew.items()
+        if key not in outside and (chosen.isdigit() or team_in(chosen)) and not members.get(key, Filled()).name
+    }
+    there = people_by_id(session, set(choices.given.values()))
+    nobody |= {
+        f"give.{key}": "There is nobody with that number; choose somebody in the list."
+        for key, number in choices.given.items()
+        if number not in there or not there[number].active
+    }
+    if nobody:
+        raise Refused(nobody)
+
+
+def _rows(
+    on: Startable, plan: Plan, run: Run, facts: Mapping[str, object], choices: Choices, told: Told | None
+) -> list[TaskRow]:
+    """The rows of all tasks, phase by phase, their instructions filled in."""
+    template = on.template
+    values: dict[str, object] = {"subject": run.subject, **facts}
+    values |= {member.role: member.name or member.label for member in run.crew}
+    values |= {key: dt.date.fromordinal(day) if day else None for key, day in plan.anchors.items()}
+    scopes = {placed.key: placed.scope for placed in whole(on.document, on.included.library).steps}
+    steps = {step.key: step for step in template.steps}
+    order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
+    shown = sorted(range(len(plan.tasks)), key=lambda i: order.get(plan.tasks[i].phase or "", 0))
+    rows = []
+    for position, i in enumerate(shown):
+        task = plan.tasks[i]
+        step = steps[task.key]
+        try:
+            instructions = fill_in(step.instructions, {**values, **scopes[task.key].named(values)})
+        except ValueError as error:
+            raise Refused({"": f"The instructions of {task.title}: {error}."}) from error
+        row = task_row(plan, i, step, position, instructions)
+        row.assigned_id = choices.given.get(task.key)
+        rows.append(row)
+        if told is not None and len(rows) % TOLD_EVERY == 0:
+            told(len(rows))
+    return rows
+
+
+def _left_out(run: Run, without: Collection[str]) -> list[list[str]]:
+    """Title and reason of every step that did not become a task."""
+    template, there, told = template_of_run(run), {row.key for row in run.tasks}, []
+    for step in template.steps:
+        if step.key in there:
+            continue
+        if step.key in without:
+            why = "left out by hand"
+        elif step.only_if is not None:
+            why = f"only where {condition_words(step.only_if, template)}"
+        else:
+            why = "a part of what was left out" if step.parent is not None else "all its parts were left out"
+        told.append([step.title, why])
+    return told
