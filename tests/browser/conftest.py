@@ -26,13 +26,19 @@ def browser_type_launch_args() -> dict[str, Any]:
 
 
 @pytest.fixture
-def address(tmp_path: Path) -> Iterator[str]:
-    """A demo site served on a free port of this machine."""
+def site_of(tmp_path: Path) -> Iterator[Site]:
+    """A demo site in which Ada administers."""
     site = make_site(tmp_path, demo=True)
     with site.store.writing() as session:
         session.get(Person, site.people["Ada"]).administrator = True
-    yield from serve(site)
+    yield site
     site.store.engine.dispose()
+
+
+@pytest.fixture
+def address(site_of: Site) -> Iterator[str]:
+    """That site, served on a free port of this machine."""
+    yield from serve(site_of)
 
 
 def serve(site: Site) -> Iterator[str]:

@@ -39,7 +39,8 @@ def filled(site: Site, path: str, **more: Any) -> str:
 def addresses(site: Site, step: str = "draft", method: str = "GET") -> list[str]:
     """The address of every route of a method that leads somewhere."""
     filled_in = [
-        filled(site, path, key=step) + (f"?k={step}" if path.endswith("/panel") else "")
+        filled(site, path, key=step)
+        + (f"?k={step}" if path.endswith("/panel") else "?kind=subject&id=1" if path == "/together" else "")
         for path in routes(site, method)
         if path not in {"/", "/favicon.ico"} and not (method == "GET" and ("{token}" in path or "{digest}" in path))
     ]

@@ -207,7 +207,9 @@ def test_below_a_path_of_another_site_every_address_leads_there(tmp_path: Path) 
     assert client.post("/sign-in", data=form).headers["location"] == "/house/plan/library"
     for path in addresses(site):
         answer = client.get("/house/plan" + path)
-        hidden = path.startswith(("/people", "/teams", "/positions", "/reset", "/starts"))  # not hers, or not there
+        hidden = path.startswith(
+            ("/people", "/teams", "/positions", "/reset", "/starts", "/subjects", "/together")
+        )  # not hers, or not there
         assert answer.status_code < 400 or hidden, path
         if "html" in answer.headers["content-type"]:
             assert not re.findall(r'\s(?!value|name)[a-z-]+="/(?!house/plan/)[^"]', answer.text), path

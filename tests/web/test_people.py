@@ -19,7 +19,10 @@ def administered(site: Site) -> None:
 def test_somebody_is_added_and_signs_in(site: Site) -> None:
     administered(site)
     browser = site.client("Cleo")
-    assert ">People<" in browser.get("/people").text and ">People<" not in site.client("Ada").get("/runs").text
+    assert (
+        'href="/teams"' in browser.get("/joiners").text
+        and 'href="/teams"' not in site.client("Ada").get("/joiners").text
+    )
     wrong = browser.post("/people", {"name": "Dora", "email": "ada@example.org", "password": "short"})
     assert wrong.status_code == 422 and "signs in already" in wrong.text and 'value="Dora"' in wrong.text
     added = browser.post("/people", {"name": "Dora", "email": "dora@example.org", "password": GOOD, "title": "Porter"})

@@ -14,6 +14,7 @@ from tests.web.routes import addresses
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.creating import start_runs
+from unisequa.actions.subjects import Record, add_subject
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.actions.templates.rights import give_right
@@ -43,7 +44,9 @@ def large(folder: Path, size: int) -> Site:
             session.add(Team(name=f"Team {i}", members=[person, session.get(Person, site.people["Bela"])]))
             session.add(Calendar(name=f"house {i}", document={"format": "unisequa-calendar/1", "name": f"house {i}"}))
             other = keep_template(session, ada, read_template(document([step("a")], name=f"Other {i}")), released=True)
-            wanted.append(Wanted(other.template_id, None, Choices(anchors={"go": dt.date(2026, 6, 1)})))
+            choices = Choices(anchors={"go": dt.date(2026, 6, 1)}, subject=f"Person {i}")
+            wanted.append(Wanted(other.template_id, None, choices))
+            add_subject(session, ada, Record(f"Person {i}", first=TODAY))
             give_right(session, ada, other.template_id, site.people["Bela"], "edit")
         start_runs(session, ada, wanted, TODAY)
         parts = {"roles": roles, "phases": phases, "includes": includes}

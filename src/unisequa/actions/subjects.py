@@ -101,6 +101,11 @@ def may_change(session: Session, actor: Actor, row: Subject) -> bool:
     return any(run.keeper_id == actor.id for run in queries.runs_about_some(session, actor.id, {row.id}))
 
 
+def runs_about(session: Session, actor: Actor, number: int) -> list[queries.RunAbout]:
+    """The runs about a subject that somebody may see."""
+    return queries.runs_about_some(session, actor.id, {number})
+
+
 def kept_subject(session: Session, actor: Actor, name: str, dates: Mapping[str, dt.date]) -> Subject | None:
     """The subject of a name for a run that is started, made where there is none yet; its first and last day are taken
     over where it has none."""

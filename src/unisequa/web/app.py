@@ -16,7 +16,21 @@ from unisequa.core.errors import StoreError
 from unisequa.settings import Settings
 from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
-from unisequa.web import account, calendars, desk, find, health, library, people, run, sign_in, start, template
+from unisequa.web import (
+    account,
+    calendars,
+    desk,
+    find,
+    handing,
+    health,
+    joiners,
+    library,
+    people,
+    run,
+    sign_in,
+    start,
+    template,
+)
 from unisequa.web.below import Below
 from unisequa.web.errors import answer_errors
 from unisequa.web.guard import guard
@@ -24,7 +38,7 @@ from unisequa.web.pages import STATIC, digest
 from unisequa.web.patience import Timely
 from unisequa.web.session import Sessions
 
-PAGES = (health, sign_in, account, desk, find, people, calendars, library, template, start, run)
+PAGES = (health, sign_in, account, desk, find, people, joiners, handing, calendars, library, template, start, run)
 
 
 THREADS = 64

@@ -28,9 +28,9 @@ SECTIONS = (
     ("desk", "Desk", "/"),
     ("library", "Library", "/library"),
     ("runs", "Runs", "/runs"),
+    ("people", "People", "/joiners"),
     ("calendars", "Calendars", "/calendars"),
 )
-FOR_ADMINISTRATORS = (("people", "People", "/people"),)
 
 
 @lru_cache(maxsize=1)
@@ -89,7 +89,6 @@ def _environment() -> Environment:
     environment.globals |= {
         "static": static,
         "sections": SECTIONS,
-        "sections_for_administrators": FOR_ADMINISTRATORS,
         "day_words": words.day_words,
         "span_words": words.span_words,
         "count_words": words.count_words,

@@ -59,8 +59,10 @@ def typed_span(first: str, last: str, today: dt.date) -> tuple[dt.date, dt.date]
     return days["first"], days["last"]
 
 
-def add(session: Session, actor: Actor, person_id: int, first: str, last: str, label: str, today: dt.date) -> None:
-    """Be away, or have somebody be away, from a day to a day as they are typed.
+def add(
+    session: Session, actor: Actor, person_id: int, first: str, last: str, label: str, today: dt.date
+) -> tuple[dt.date, dt.date]:
+    """Be away, or have somebody be away, from a day to a day as they are typed; gives the two days.
 
     Raises
     ------
@@ -77,6 +79,7 @@ def add(session: Session, actor: Actor, person_id: int, first: str, last: str, l
                 {"first": f"There is leave from {one.first_on} to {one.last_on} already; take that off first."}
             )
     session.add(Leave(person_id=person_id, first_on=begins, last_on=ends, label=" ".join(label.split())[:200]))
+    return begins, ends
 
 
 def remove(session: Session, actor: Actor, person_id: int, leave_id: int) -> None:

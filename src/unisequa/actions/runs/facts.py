@@ -9,6 +9,7 @@ from unisequa.actions.access import check_may_change_run
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of
+from unisequa.actions.subjects import kept_subject
 from unisequa.core.calendars.words import names_words
 from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.errors import Refused
@@ -45,6 +46,8 @@ def correct_facts(session: Session, actor: Actor, run_id: int, given: Mapping[st
     if not changed:
         return
     run.facts, run.subject = kept, subject.strip()[:200]
+    about = kept_subject(session, actor, run.subject, {})
+    run.subject_id = about.id if about else None
     steps = {step.key: step for step in template.steps}
     for row in run.tasks:
         step = steps.get(row.key)

@@ -11,7 +11,6 @@ from unisequa.actions.access import may_change_run, may_see_run
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.proposing import propose_of_house
-from unisequa.actions.runs.seeing import run_of
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.subjects import FIRST_DAY, LAST_DAY, dates_of, may_change, subject_row
 from unisequa.core.calendars.words import day_words
@@ -19,8 +18,8 @@ from unisequa.core.errors import NotAllowed, NotThere, Refused, ShiftError
 from unisequa.core.shift.cascade import Cascade, cascade
 from unisequa.core.shift.edits import MoveAnchor
 from unisequa.store.plans import plan_of
-from unisequa.store.queries.runs import run_by_id
-from unisequa.store.queries.subjects import folded, holders
+from unisequa.store.queries.runs import run_by_id, seen_among
+from unisequa.store.queries.subjects import folded, holders, sources_of
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, Subject
 
@@ -203,11 +202,10 @@ def _record(session: Session, actor: Actor, source: Source, day: dt.date) -> Non
 
 def held_elsewhere(session: Session, actor: Actor, run_id: int) -> dict[str, tuple[Source, int]]:
     """Anchor of a run → where it has its date from, and how many runs hold it that somebody sees, this one too."""
-    run = run_of(session, run_id, actor)
     found = {}
-    for one in run.sources:
-        source = Source(one.kind, one.source_id, one.name)
-        seen = [other for other, _ in _runs(session, source) if may_see_run(other, actor)]
-        if len(seen) > 1 or one.kind == "subject":
-            found[one.anchor] = (source, len(seen))
+    for kind, number, name, anchor in sources_of(session, run_id):
+        source = Source(kind, number, name)
+        seen = seen_among(session, {run for run, _ in holders(session, kind, number, name)}, actor.id)
+        if len(seen) > 1 or kind == "subject":
+            found[anchor] = (source, len(seen))
     return found

@@ -9,7 +9,7 @@ from typing import Any, cast
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
-from unisequa.store.queries.taking import take
+from unisequa.store.queries.taking import WRITES, take
 from unisequa.store.queries.templates import LOOKING, STARTING, open_to
 from unisequa.store.tables import (
     CrewMember,
@@ -25,14 +25,19 @@ from unisequa.store.tables import (
     TemplateRow,
 )
 
+HELD = "runs taken"
+
 
 def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | None:
     """A run with its template, crew, tasks, links and shifts; taken by who is going to write it, unless others may go
-    on with it meanwhile (not ``alone``)."""
+    on with it meanwhile (not ``alone``). What was taken by a transaction is read once in it."""
+    held: dict[int, Run] = session.info.setdefault(HELD, {})
+    if alone and run_id in held and held[run_id] in session:
+        return held[run_id]
     if alone:
         take(session, Run, run_id)
     query = select(Run).where(Run.id == run_id)
-    return session.scalar(
+    run = session.scalar(
         query.options(
             joinedload(Run.keeper),
             joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
@@ -47,6 +52,9 @@ def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | Non
             selectinload(Run.shifts).joinedload(ShiftRow.person),
         )
     )
+    if alone and run is not None and session.info.get(WRITES):
+        held[run_id] = run
+    return run
 
 
 @dataclass(frozen=True, slots=True)

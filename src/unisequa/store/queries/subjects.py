@@ -175,3 +175,10 @@ def holders(session: Session, kind: str, source_id: int, name: str) -> list[tupl
     query = query.where(AnchorSource.kind == kind, AnchorSource.source_id == source_id, AnchorSource.name == name)
     query = query.where(Run.state.in_(("prepared", "live", "on hold")))
     return [(run_id, anchor) for run_id, anchor in session.execute(query.order_by(AnchorSource.run_id)).all()]
+
+
+def sources_of(session: Session, run_id: int) -> list[tuple[str, int, str, str]]:
+    """Where a run's anchors have their dates from: kind, id and name of the source, and the anchor."""
+    query = select(AnchorSource.kind, AnchorSource.source_id, AnchorSource.name, AnchorSource.anchor)
+    found = session.execute(query.where(AnchorSource.run_id == run_id).order_by(AnchorSource.anchor)).all()
+    return [(kind, number, name, anchor) for kind, number, name, anchor in found]

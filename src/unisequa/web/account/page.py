@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from unisequa.actions.handing_over import asks_for
 from unisequa.actions.house import leave
 from unisequa.actions.house.leave import LeaveSeen
 from unisequa.actions.people import accounts
@@ -132,11 +133,13 @@ def add_leave(request: Request, me: SignedIn, form: Posted, store: StoreOf, sett
     typed = {name: text_field(form, name, 300) for name in ("first", "last", "label")}
     try:
         with store.writing() as session:
-            leave.add(session, me, me.id, typed["first"], typed["last"], typed["label"], settings.day())
+            first, last = leave.add(session, me, me.id, typed["first"], typed["last"], typed["label"], settings.day())
+            asked = asks_for(session, me.id, first, last)
     except Refused as error:
         page = account_page(request, me, store, faults=error.faults, typed=typed)
         return form_again(request, "account/page.html", page, error.faults)
-    return RedirectResponse("/account#leave-head", status_code=303)
+    away = f"/hand-over?person={me.id}&first={first}&last={last}"
+    return RedirectResponse(away if asked else "/account#leave-head", status_code=303)
 
 
 @router.post("/account/leave/off")

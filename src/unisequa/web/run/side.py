@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
@@ -15,6 +16,7 @@ from unisequa.actions.runs import life
 from unisequa.actions.runs.crew import TEAM, fill_roles, teams_to_choose
 from unisequa.actions.runs.facts import correct_facts
 from unisequa.actions.runs.seeing import RunSeen, see_run
+from unisequa.actions.runs.together import Source, held_elsewhere
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED, number_in
@@ -91,6 +93,7 @@ class SidePage:
     keeper_id: int = 0
     facts: tuple[FactPlace, ...] = ()
     anchors: tuple[tuple[str, str, str], ...] = ()
+    held: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     calendars: tuple[str, ...] = ()
     ways_on: tuple[tuple[str, str], ...] = ()
     may_state: bool = False
@@ -120,6 +123,7 @@ def side(
         everybody = people(session) if view == "crew" else []
         teams = teams_to_choose(session) if view == "crew" else ()
         history = of_run(session, run_id) if view == "history" else ()
+        held = held_elsewhere(session, me, run_id) if view == "facts" else {}
     head = run_head(run)
     page = SidePage(
         "runs",
@@ -134,6 +138,7 @@ def side(
         keeper_id=run.keeper_id,
         facts=_facts(run, faults, typed),
         anchors=tuple((key, label, shown) for key, (label, shown) in zip(run.plan.anchors, head.anchors, strict=True)),
+        held={key: _held(source, runs) for key, (source, runs) in held.items()},
         calendars=(run.plan.calendars.default,),
         ways_on=ways_on(head.state),
         may_state=run.may_state,
@@ -198,6 +203,13 @@ def _facts(run: RunSeen, faults: Mapping[str, str], typed: Mapping[str, str]) ->
         )
         for fact in run.template.facts
     )
+
+
+def _held(source: Source, runs: int) -> tuple[str, str]:
+    """Where a date is moved in all runs that hold it, and in words how many do."""
+    path = "/together?" + urlencode({"kind": source.kind, "id": source.id, "name": source.name})
+    where = "from the record" if source.kind == "subject" else "from their start"
+    return path, f"{count_words(runs, 'run')} {'has' if runs == 1 else 'have'} it {where}"
 
 
 def _text(value: object) -> str:

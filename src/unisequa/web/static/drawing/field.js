@@ -1,7 +1,7 @@
 // The field of a sheet of tasks, drawn from what the page says of it: days, not pixels.
 import { drawn } from "./bars.js";
 import { columnWidth } from "./columns.js";
-import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "./head.js";
+import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
 import { HEAD, ROW, barOf, placed, xOf } from "./scale.js";
 import { Pieces } from "./svg.js";
@@ -17,8 +17,9 @@ export const ZOOMS = { day: 24, week: 11, month: 4 };
  * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
  *
  * And of the whole field: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
- * the minutes laid on days of those there are.
- * @typedef {{ first: number, days: number, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
+ * the one behind the last, and what they say.
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
 
 export class RunField {
@@ -97,7 +98,7 @@ export class RunField {
     field.setAttribute("width", width);
     field.setAttribute("height", height);
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${i * ROW + 29.5}H${width}"/>`).join("");
-    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("");
+    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
     this.drawMarks();
     this.select(this.selected);
   }

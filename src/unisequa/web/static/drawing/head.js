@@ -25,6 +25,11 @@ export function plumbLine(line, height) {
   return `<path class="${CLASSES[line.kind][0]}" d="M${line.x} 0V${height}"/>${foot}${bar}`;
 }
 
+/** A plumb line through some rows, with its word at the top. @param {number} x @param {number} from @param {number} to @param {string} text */
+export function stem(x, from, to, text) {
+  return `<path class="plumb" d="M${x} ${from + 5}V${to - 6}"/><path class="plumbw" d="M${x - 4} ${to - 8}h8l-4 7z"/><text class="anc" x="${x + 6}" y="${from + 19.5}">${esc(text)}</text>`;
+}
+
 /** The plumb lines in the head, with their words where there is room. @param {Line[]} lines @param {number} width */
 export function plumbHeads(lines, width) {
   let out = "";

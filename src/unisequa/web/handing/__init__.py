@@ -1,0 +1,5 @@
+"""Handing work over."""
+
+from unisequa.web.handing import page
+
+ROUTERS = (page.router,)

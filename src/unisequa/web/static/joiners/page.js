@@ -1,0 +1,15 @@
+// Joiners and leavers: the drawn side of the page.
+import { restoreWidth, widening } from "../drawing/columns.js";
+import { RunField } from "../drawing/field.js";
+
+const field = new RunField();
+document.addEventListener("pointerdown", (event) => {
+  const edge = /** @type {any} */ (event.target).closest?.(".edge");
+  if (edge) widening(event, edge);
+});
+if (field.there) {
+  restoreWidth();
+  field.take("month", "");
+  field.toDay();
+}
+document.body.dataset.ready = "yes";
