@@ -220,7 +220,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
         "/people",
         "/people/2",
     ]
-    pages += ["/joiners", "/hand-over", "/subjects/new"]
+    pages += ["/runs/1/add", "/joiners", "/hand-over", "/subjects/new"]
     pages += ["/teams", "/positions", "/calendars", "/calendars/1"]
     for path in pages:
         ada.goto(address + path)

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import datetime as dt
+import re
 from typing import Any
 
 import pytest
 
 from tests.site import TODAY, Site
+from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
+from unisequa.store.queries.runs import run_by_id
 from unisequa.web.run.board import board, month
 from unisequa.web.run.looking import Look, look_in
 from unisequa.web.run.sheet import PhaseLine, run_sheet
@@ -62,3 +68,25 @@ def test_the_board_and_the_month_have_the_same_tasks(site: Site) -> None:
     assert [week.now for week in weeks] == [True, False, False]
     draft = weeks[0].spans[0]
     assert (draft.x, draft.width) == (6, 2 * 174 - 12) and weeks[0].spans[1].y == draft.y  # side by side in one lane
+
+
+def test_the_list_of_runs_is_filtered_grouped_and_sorted_by_its_address(site: Site) -> None:
+    browser, ada = site.client("Ada"), site.person("Ada")
+    with site.store.writing() as session:
+        go = {"go": TODAY + dt.timedelta(days=60)}
+        prepared = Choices(anchors=go, facts={"number": "8"}, prepared=True)
+        start_run(session, ada, site.template, None, prepared, TODAY)
+        over = start_run(session, ada, site.template, None, Choices(anchors=go, facts={"number": "9"}), TODAY)
+        set_run_state(session, ada, over, Becoming("called off", "No paper"), TODAY)
+        run_by_id(session, site.run).keeper_id = site.people["Bela"]
+
+    def names(query: str) -> list[str]:
+        return re.findall(r">(Bulletin \d)<", browser.get(f"/runs?{query}").text)
+
+    assert names("") == ["Bulletin 7", "Bulletin 8"] and names("show=mine") == ["Bulletin 8"]
+    assert names("show=all&sort=name") == ["Bulletin 7", "Bulletin 8", "Bulletin 9"]
+    assert names("show=off") == ["Bulletin 9"] and names("text=8") == ["Bulletin 8"] and names("text=zebra") == []
+    page = browser.get("/runs?group=keeper&show=nonsense&sort=nonsense").text
+    assert page.index("Ada <span") < page.index("Bela <span") and "2 runs of 3" in page
+    ends = browser.get("/runs?group=ends").text
+    assert ends.index("June 2026 <span") < ends.index("August 2026 <span")

@@ -37,6 +37,7 @@ class RunLine:
     keeper: str
     template: str
     summary: RunSummary
+    keeper_id: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +92,7 @@ class TaskSeen:
     of_team: bool
     in_team: bool
     checked: frozenset[int]
+    own: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,7 +182,7 @@ class RunSeen:
 def list_runs(session: Session, actor: Actor) -> list[RunLine]:
     """The runs that somebody may see, those under way first, the latest created first."""
     lines = [
-        RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary(**one.summary))
+        RunLine(one.id, one.name, one.state, one.keeper, one.template, RunSummary(**one.summary), one.keeper_id)
         for one in queries.runs_open_to(session, actor.id)
     ]
     return sorted(lines, key=lambda line: place_in_lists(line.state))
@@ -255,6 +257,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
                 of_team=row.role in of_teams,
                 in_team=row.role in of_teams and row.role in mine,
                 checked=frozenset(row.checked),
+                own=row.own,
             )
             for row in rows.tasks
         },

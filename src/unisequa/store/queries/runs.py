@@ -103,6 +103,7 @@ class RunRecord:
     keeper: str
     template: str
     summary: dict[str, Any]
+    keeper_id: int
 
 
 def seen_by(person_id: int) -> ColumnElement[bool]:
@@ -126,7 +127,7 @@ def given_tasks_of(session: Session, run_id: int) -> set[int]:
 def runs_open_to(session: Session, person_id: int) -> list[RunRecord]:
     """The runs that somebody may see."""
     query = (
-        select(Run.id, Run.name, Run.state, Person.name, TemplateRow.name, Run.summary)
+        select(Run.id, Run.name, Run.state, Person.name, TemplateRow.name, Run.summary, Run.keeper_id)
         .join(Person, Run.keeper_id == Person.id)
         .join(Edition, Run.edition_id == Edition.id)
         .join(TemplateRow, Edition.template_id == TemplateRow.id)

@@ -109,9 +109,10 @@ class TaskRow(Base):
     from which it is ready (null while something holds it back), ``counts_on`` the day from which it counts as signed
     off, or as done, by itself.
 
-    ``assigned_id`` is whoever was given this one task, apart from its role, or took it from a queue; ``done_by_id`` who
-    did it and ``recorded_by_id`` who said so; ``before`` where it stood before it was begun or done, to be there again
-    when it is reopened; ``checked`` the numbers of the boxes of its instructions that are ticked.
+    ``own`` says that no step of the template is behind it. ``assigned_id`` is whoever was given this one task, apart
+    from its role, or took it from a queue; ``done_by_id`` who did it and ``recorded_by_id`` who said so; ``before``
+    where it stood before it was begun or done, to be there again when it is reopened; ``checked`` the numbers of the
+    boxes of its instructions that are ticked.
     """
 
     __tablename__ = "tasks"
@@ -141,6 +142,7 @@ class TaskRow(Base):
     links_out: Mapped[list[Any]] = mapped_column(default=list)
     duration: Mapped[int]
     put: Mapped[bool] = mapped_column(default=False)
+    own: Mapped[bool] = mapped_column(default=False)
     ready: Mapped[str] = mapped_column(String(20), default="when free")
     edge: Mapped[str] = mapped_column(String(10), default="finish")
     opens: Mapped[bool] = mapped_column(default=False)

@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, downloads, list, page, shift, side
+from unisequa.web.run import acts, adding, downloads, list, page, shift, side
 
 ROUTERS = (
     list.router,
@@ -8,5 +8,6 @@ ROUTERS = (
     page.router,
     side.router,
     acts.router,
+    adding.router,
     shift.router,
 )

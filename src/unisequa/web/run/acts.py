@@ -70,7 +70,7 @@ def act(
     except Refused as error:
         typed = (("act", wanted), ("why", why), ("day", day))
         asked = replace(asked, faults=asked.faults + tuple(error.faults.items()), typed=asked.typed + typed)
-    return _answer(request, me, store, settings, run_id, asked)
+    return answer(request, me, store, settings, run_id, asked)
 
 
 @router.post("/runs/{run_id}/many")
@@ -100,7 +100,7 @@ def act_on_many(
                     asked = replace(asked, documents=done.offer.edits, mode=done.offer.mode)
     except Refused as error:
         asked = replace(asked, toast=str(error), faults=asked.faults + tuple(error.faults.items()))
-    return _answer(request, me, store, settings, run_id, asked)
+    return answer(request, me, store, settings, run_id, asked)
 
 
 @router.post("/runs/{run_id}/tasks/{key}/hand")
@@ -120,7 +120,7 @@ def hand(
         asked = replace(asked, toast=_toast(done), undo=done.number)
     except Refused as error:
         asked = replace(asked, faults=asked.faults + tuple(error.faults.items()))
-    return _answer(request, me, store, settings, run_id, asked)
+    return answer(request, me, store, settings, run_id, asked)
 
 
 @router.post("/runs/{run_id}/tasks/{key}/comment")
@@ -196,12 +196,10 @@ def undo_act(
         asked = replace(asked, toast=f"Undone: {undone.words}")
     except Refused as error:
         asked = replace(asked, toast=str(error), faults=tuple(error.faults.items()))
-    return _answer(request, me, store, settings, run_id, asked)
+    return answer(request, me, store, settings, run_id, asked)
 
 
-def _answer(
-    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, asked: Asked
-) -> Response:
+def answer(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: int, asked: Asked) -> Response:
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
         piece = work_on(session, me, run, asked)

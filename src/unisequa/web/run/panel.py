@@ -77,6 +77,9 @@ class TaskPanel:
     may_propose: bool
     proposals: tuple[Proposal, ...]
     may_answer: bool
+    own: bool
+    parent: bool
+    phase_key: str
     faults: Mapping[str, str]
     typed: Mapping[str, str]
 
@@ -154,6 +157,9 @@ def task_panel(
         may_propose=run.may_propose and not run.may_change and state in {"waiting", "ready", "under way"},
         proposals=tuple(one for one in more.proposals if one.task_key == key),
         may_answer=run.may_change,
+        own=row.own,
+        parent=plan.is_parent(i),
+        phase_key=row.phase or "",
         faults=faults or {},
         typed=typed or {},
     )

@@ -19,7 +19,7 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import Due, Duration, Edit, Move, MoveAnchor
+from unisequa.core.shift.edits import AddLink, Due, Duration, Edit, Move, MoveAnchor, RemoveLink
 from unisequa.core.shift.edits.codec import written
 from unisequa.core.terms import MOST_DAYS, number_in
 from unisequa.web.errors import form_again
@@ -179,6 +179,10 @@ def typed_edit(
         if not digits.isascii() or not digits.isdigit() or int(digits) > MOST_DAYS:
             raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 …')
         return Duration(key, int(digits))
+    if kind == "after":
+        return AddLink(_named(plan, text), key)
+    if kind == "unlink":
+        return RemoveLink(text, key)
     position = plan.position(key)
     task, days = plan.tasks[position], _days_considered(plan, edits, asked, position)
     calendar = plan.calendars.of(task)
@@ -190,6 +194,17 @@ def typed_edit(
     if kind not in {"move", "due"}:
         raise TypedError("That cannot be changed here.")
     return Move(key, day) if kind == "move" else Due(key, day)
+
+
+def _named(plan: Plan, text: str) -> str:
+    """The key of the task that a title, or a key, means."""
+    word = text.strip()
+    if word in plan.positions:
+        return word
+    found = [task.key for task in plan.tasks if task.title.casefold() == word.casefold()]
+    if len(found) == 1:
+        return found[0]
+    raise TypedError(f"“{word}” is {'no task of this run' if not found else 'the title of several tasks'}")
 
 
 def _days_considered(plan: Plan, edits: tuple[Edit, ...], asked: Asked, position: int) -> tuple[int, int] | None:

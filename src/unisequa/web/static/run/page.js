@@ -58,6 +58,8 @@ function clicked(event) {
   if (mode) return work("/work", { mode: mode.dataset.mode });
   if (at("[data-apply]")) return work("/shift", {});
   if (at("[data-propose]")) return work("/propose", {});
+  const loose = at("[data-unlink]");
+  if (loose) return work("/work", { kind: "unlink", key: loose.dataset.key, value: loose.dataset.unlink });
   const no = at("[data-decline]");
   if (no) return work(`/proposals/${no.dataset.decline}/decline`, {});
   const back = at("[data-put-back]");
@@ -111,6 +113,10 @@ function withChosen(/** @type {string} */ what) {
     showChosen();
   };
   if (!what) return none();
+  if (what === "template") {
+    location.assign(`${path("/template")}?${new URLSearchParams(keys.map((key) => ["only", key]))}`);
+    return undefined;
+  }
   if (what === "move") return work("/work", { kind: "move", key: keys[0], keys: JSON.stringify(keys), value: typed.by });
   return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => workNow().dataset.refused || none());
 }
@@ -158,6 +164,13 @@ function changed(event) {
   if (box) return choose(box.dataset.choose);
   const input = event.target.closest("[data-edit]");
   return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value }) : undefined;
+}
+
+// The titles that a task may follow, offered where one is typed.
+function offerTitles(event) {
+  if (event.target.id !== "in-after") return;
+  const list = byId("titles") || document.body.appendChild(Object.assign(document.createElement("datalist"), { id: "titles" }));
+  list.replaceChildren(...all("#work [data-k] .t, #work [data-open]").map((cell) => new Option(cell.title || cell.textContent.trim())));
 }
 
 // By keyboard: up and down through the rows, Enter opens, Alt with the arrows moves or stretches.
@@ -219,6 +232,7 @@ document.addEventListener("alpine:init", () => {
       const root = this.$root;
       root.addEventListener("click", clicked);
       root.addEventListener("change", changed);
+      root.addEventListener("focusin", offerTitles);
       root.addEventListener("change", (event) => event.target.closest("[data-look]") && event.target.tagName === "SELECT" && event.target.form.requestSubmit());
       document.querySelector(".week.now")?.scrollIntoView({ block: "start" });
       root.addEventListener("undo", (event) => work(`/undo/${event.detail}`, {}));

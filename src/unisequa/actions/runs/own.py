@@ -1,0 +1,388 @@
+"""Tasks of a run's own, which no template knows: typed, pasted, from a file, from another template; taken out again."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from unisequa.actions.access import check_may, check_may_change_run
+from unisequa.actions.history import note
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import run_of, task_of
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.rehearsing import Startable
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.words import count_words, names_words
+from unisequa.core.documents.includes import whole
+from unisequa.core.documents.placeholders import fill_in
+from unisequa.core.documents.template import Step, Template
+from unisequa.core.errors import DocumentError, Refused
+from unisequa.core.plan.plan import Plan
+from unisequa.core.terms import BEGUN, FINISHED, MOST_DAYS
+from unisequa.store.documents import calendars_of, keep_calendars
+from unisequa.store.lists import bring_up
+from unisequa.store.of_run import template_of_run
+from unisequa.store.plans import plan_of, put_back, task_row
+from unisequa.store.queries.people import active_people
+from unisequa.store.store import Session
+from unisequa.store.tables import CrewMember, LinkRow, Run, TaskRow
+
+MOST_ADDED = 2000
+MOST_IN_RUN = 100_000
+NOBODY = ("", "-", "nobody")
+
+
+@dataclass(frozen=True, slots=True)
+class NewTask:
+    """A task as it was typed.
+
+    Parameters
+    ----------
+    who : str
+        The name of somebody, or of a role of the run; nobody without one.
+    start : date, optional
+        When it starts; without one behind what it follows, else today or the next working day.
+    days : int
+        How many working days it takes; 0 for a milestone.
+    after : str
+        Title or key of the task that it follows.
+    """
+
+    title: str
+    who: str = ""
+    start: dt.date | None = None
+    days: int = 1
+    after: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where new tasks go: in a phase, under a task, by keys."""
+
+    phase: str = ""
+    under: str = ""
+
+
+def add_tasks(
+    session: Session, actor: Actor, run_id: int, tasks: Sequence[NewTask], place: Place, today: dt.date
+) -> list[str]:
+    """Add tasks to a run, all of them or none; gives their keys. Nothing else moves: what the new ones follow holds
+    them, what is planned stays where it is.
+
+    Raises
+    ------
+    Refused
+        Field ``lines.N`` for the N-th (from 0), ``phase``, ``under``.
+    """
+    run = _changeable(session, actor, run_id, place)
+    if not tasks or len(tasks) > MOST_ADDED or len(run.tasks) + len(tasks) > MOST_IN_RUN:
+        raise Refused({"lines": f"Add between one and {MOST_ADDED:,} tasks at a time."})
+    people: dict[str, list[int]] = {}
+    for person in active_people(session):
+        people.setdefault(person.name.casefold(), []).append(person.id)
+    calendar = calendars_of(run)[None]
+    known = {row.key: row for row in run.tasks}
+    by_title: dict[str, list[TaskRow]] = {}
+    for row in run.tasks:
+        by_title.setdefault(row.title.casefold(), []).append(row)
+    faults: dict[str, str] = {}
+    made: list[tuple[TaskRow, TaskRow | None]] = []
+    number = _next(run)
+    for n, one in enumerate(tasks):
+        try:
+            role, person_id = _doer(run, people, one.who)
+            before = _found(known, by_title, one.after)
+            row = _row(run, one, place, f"own-{number + n}", before, calendar, today)
+        except Refused as error:
+            faults[f"lines.{n}"] = " ".join(error.faults.values())
+            continue
+        row.role, row.assigned_id = role, person_id
+        known[row.key] = row
+        by_title.setdefault(row.title.casefold(), []).append(row)
+        made.append((row, before))
+    if faults:
+        raise Refused(faults)
+    run.tasks += [row for row, _ in made]
+    session.flush()
+    run.links += [LinkRow(source_id=before.id, target_id=row.id) for row, before in made if before is not None]
+    titles = names_words([row.title for row, _ in made[:3]])
+    _changed(session, actor, run, today, f"Added {count_words(len(made), 'task')}: {titles}{' …' * (len(made) > 3)}")
+    return [row.key for row, _ in made]
+
+
+def _changeable(session: Session, actor: Actor, run_id: int, place: Place) -> Run:
+    run = run_of(session, run_id, actor)
+    check_may_change_run(run, actor)
+    if place.phase and place.phase not in {phase.key for phase in template_of_run(run).phases}:
+        raise Refused({"phase": "This run has no such phase."})
+    if place.under:
+        row = next((row for row in run.tasks if row.key == place.under), None)
+        if row is None:
+            raise Refused({"under": "This run has no such task."})
+        if row.state in FINISHED:
+            raise Refused({"under": f"{row.title} is {row.state}; nothing is put under it any more."})
+    return run
+
+
+def _next(run: Run) -> int:
+    """The first number that no key of the run has."""
+    numbers = [row.key.partition("-") for row in run.tasks if row.own]
+    return max([int(n.split("-")[0]) for _, _, n in numbers if n.split("-")[0].isdigit()], default=0) + 1
+
+
+def _doer(run: Run, people: Mapping[str, list[int]], who: str) -> tuple[str | None, int | None]:
+    """Role and person that a name means: a role of the run by its name, else somebody's name."""
+    name = " ".join(who.split()).casefold()
+    if name in NOBODY:
+        return None, None
+    for member in run.crew:
+        if name in {member.label.casefold(), member.role.casefold()}:
+            return member.role, None
+    for member in run.crew:
+        if member.name and member.name.casefold() == name:
+            return member.role, None
+    found = people.get(name, [])
+    if len(found) == 1:
+        return None, found[0]
+    said = "is nobody here and no role of this run" if not found else "is the name of several people"
+    raise Refused({"who": f"“{who.strip()}” {said}."})
+
+
+def _found(known: Mapping[str, TaskRow], by_title: Mapping[str, list[TaskRow]], after: str) -> TaskRow | None:
+    """The task that a key or a title means."""
+    text = after.strip()
+    if not text:
+        return None
+    if text in known:
+        return known[text]
+    rows = by_title.get(text.casefold(), [])
+    if len(rows) == 1:
+        return rows[0]
+    raise Refused({"after": f"“{text}” is {'no task of this run' if not rows else 'the title of several tasks'}."})
+
+
+def _row(
+    run: Run,
+    one: NewTask,
+    place: Place,
+    key: str,
+    before: TaskRow | None,
+    calendar: WorkingCalendar,
+    today: dt.date,
+) -> TaskRow:
+    title = " ".join(one.title.split())
+    if not title:
+        raise Refused({"title": "It needs a title."})
+    if len(title) > 400:
+        raise Refused({"title": f"“{title[:40]}…” has {len(title)} characters; 400 are the most."})
+    if not 0 <= one.days <= MOST_DAYS:
+        raise Refused({"days": f"{title} takes {one.days} days; give between 0 and {MOST_DAYS:,}."})
+    start = one.start.toordinal() if one.start else today.toordinal()
+    if one.start is None and before is not None and before.finish_on is not None:
+        start = before.finish_on.toordinal() + 1
+    start = calendar.roll_forward(start)
+    finish = calendar.advance(start, one.days) - 1 if one.days else start
+    days = dt.date.fromordinal(start), dt.date.fromordinal(finish)
+    parent = next((row for row in run.tasks if row.key == place.under), None)
+    position = max((row.position for row in run.tasks), default=-1) + 1
+    return TaskRow(
+        key=key, position=position, title=title, phase=parent.phase if parent else place.phase or None,
+        edge="finish" if one.days else "start", parent=place.under or None, duration=one.days, own=True,
+        put=one.start is not None, limits=[], deadlines=[], links_out=[], start_on=days[0], finish_on=days[1],
+        state="waiting",
+    )  # fmt: skip
+
+
+def _changed(session: Session, actor: Actor, run: Run, today: dt.date, words: str) -> None:
+    run.version += 1
+    session.flush()
+    session.expire(run, ["tasks", "links"])
+    plan = plan_of(run, today, by_itself=False)
+    put_back(run, plan)  # a task that has parts now spans them
+    bring_up(run, today, plan)
+    note(session, actor, "own tasks", words[:2000], run_id=run.id)
+    session.flush()
+
+
+def remove_task(session: Session, actor: Actor, run_id: int, key: str, today: dt.date) -> str:
+    """Take a task of the run's own out again; gives its title. What followed it follows what it followed.
+
+    Raises
+    ------
+    Refused
+        Field ``state``: for a task of the template, which is dropped instead, and for one that was begun.
+    """
+    run = run_of(session, run_id, actor)
+    check_may_change_run(run, actor)
+    row = task_of(run, key)
+    if not row.own:
+        raise Refused({"state": f"{row.title} comes from the template; drop it, so that it is known that it was left."})
+    if row.state in BEGUN or row.state in FINISHED:
+        raise Refused({"state": f"{row.title} is {row.state}; what was begun stays."})
+    inner = [one.title for one in run.tasks if one.parent == key]
+    if inner:
+        raise Refused({"state": f"{row.title} spans {names_words(inner[:3])}; take those out first."})
+    before = [link.source_id for link in run.links if link.target_id == row.id]
+    behind = [link.target_id for link in run.links if link.source_id == row.id]
+    there = {(link.source_id, link.target_id) for link in run.links}
+    run.links = [link for link in run.links if row.id not in (link.source_id, link.target_id)]
+    run.links += [LinkRow(source_id=a, target_id=b) for a in before for b in behind if (a, b) not in there]
+    run.tasks.remove(row)
+    _changed(session, actor, run, today, f"{row.title}: taken out")
+    return row.title
+
+
+def add_template(
+    session: Session,
+    actor: Actor,
+    run_id: int,
+    template_id: int,
+    day: dt.date,
+    place: Place,
+    today: dt.date,
+) -> list[str]:
+    """Add the steps of a template as tasks of the run's own, its anchors on a day; gives their keys.
+
+    Its facts are the run's of the same names, its roles those of the same names; what the run does not have is added
+    to its crew. What it waits for elsewhere, and its gates between phases, are not taken over.
+
+    Raises
+    ------
+    Refused
+        Field ``template``: where it asks for a fact that the run does not have, or cannot be planned.
+    """
+    run = _changeable(session, actor, run_id, place)
+    on = Startable(session, actor, template_id, None, today)
+    check_may(on.row.template, actor, "start a run")
+    try:
+        template = on.template
+        facts = {fact.key: str(run.facts[fact.key]) for fact in template.facts if run.facts.get(fact.key) is not None}
+        anchors = {a.key: day for a in template.anchors if a.required and a.from_ is None}
+        plan = on.plan(Choices(anchors=anchors, facts=facts, crew=_crew_for(run, template), subject=run.subject))
+    except DocumentError as error:
+        told = "; ".join(fault.message for fault in error.faults[:3])
+        raise Refused({"template": f"It cannot be added: {told}. Start it as a run of its own instead."}) from error
+    if not plan.tasks or len(run.tasks) + len(plan.tasks) > MOST_IN_RUN:
+        raise Refused({"template": "No step of it applies here."})
+    prefix = f"own-{_next(run)}-"
+    roles = _roles_in(session, run, on, plan)
+    rows = _rows_of(run, on, plan, prefix, roles, place)
+    known = {document.name for document in calendars_of(run).documents}
+    more = [document for document in plan.calendars.documents if document.name not in known]
+    if more:
+        keep_calendars(run, (*calendars_of(run).documents, *more))
+    run.tasks += rows
+    session.flush()
+    ids = {row.key: row.id for row in rows}
+    run.links += [
+        LinkRow(source_id=ids[prefix + k.source], target_id=ids[prefix + k.target], type=k.type, lag=k.lag, unit=k.unit)
+        for k in plan.links
+        if prefix + k.source in ids and prefix + k.target in ids
+    ]
+    _changed(session, actor, run, today, f"Added {count_words(len(rows), 'task')} of {template.name}")
+    return [row.key for row in rows]
+
+
+def _crew_for(run: Run, template: Template) -> dict[str, str]:
+    """Role of the template → who fills the run's role of the same name, as a start takes it."""
+    by_label = {member.label.casefold(): member for member in run.crew}
+    chosen = {}
+    for role in template.roles:
+        member = by_label.get(role.label.casefold())
+        if member is not None and member.person_id:
+            chosen[role.key] = str(member.person_id)
+    return chosen
+
+
+def _roles_in(session: Session, run: Run, on: Startable, plan: Plan) -> dict[str, str]:
+    """Role of the template → role of the run; those that it lacks are added to its crew, filled by their rules."""
+    by_label = {member.label.casefold(): member.role for member in run.crew}
+    used = {task.role for task in plan.tasks if task.role}
+    used |= {step.sign_off.role for step in on.template.steps if step.sign_off}
+    members = on.members(Choices(crew=_crew_for(run, on.template), subject=run.subject))
+    taken = {member.role for member in run.crew}
+    names = {}
+    for role in on.template.roles:
+        if role.key not in used:
+            continue
+        name = by_label.get(role.label.casefold())
+        if name is None:
+            name = role.key
+            while name in taken:
+                name = f"{name}-2"[-80:]
+            taken.add(name)
+            member = members[role.key]
+            run.crew.append(
+                CrewMember(role=name, label=role.label, person=member.person, team=member.team, outside=member.outside)
+            )
+        names[role.key] = name
+    return names
+
+
+def _rows_of(run: Run, on: Startable, plan: Plan, prefix: str, roles: Mapping[str, str], place: Place) -> list[TaskRow]:
+    steps: dict[str, Step] = {step.key: step for step in on.template.steps}
+    phases = {phase.label.casefold(): phase.key for phase in template_of_run(run).phases}
+    labels = {phase.key: phase.label.casefold() for phase in on.template.phases}
+    under = next((row for row in run.tasks if row.key == place.under), None)
+    scopes = {placed.key: placed.scope for placed in whole(on.document, on.included.library).steps}
+    values: dict[str, object] = {"subject": run.subject, **run.facts}
+    values |= {role: name for role, name in plan.crew.items() if name}
+    values |= {key: dt.date.fromordinal(at) if at else None for key, at in plan.anchors.items()}
+    first = max((row.position for row in run.tasks), default=-1) + 1
+    rows = []
+    for i, task in enumerate(plan.tasks):
+        try:
+            instructions = fill_in(steps[task.key].instructions, {**values, **scopes[task.key].named(values)})
+        except ValueError:
+            instructions = steps[task.key].instructions
+        row = task_row(plan, i, steps[task.key], first + i, instructions)
+        row.key, row.own, row.put = prefix + task.key, True, True
+        row.parent = prefix + task.parent if task.parent else place.under or None
+        row.phase = under.phase if under else place.phase or phases.get(labels.get(task.phase or "", ""))
+        row.role = roles.get(task.role or "")
+        row.sign_off_role = roles.get(row.sign_off_role or "")
+        row.measured, row.opens, row.limits, row.deadlines = None, False, [], []
+        row.target_start_on = row.target_finish_on = None
+        rows.append(row)
+    return rows
+
+
+def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date | None]) -> list[NewTask]:
+    """Tasks from rows of cells: title, who, start, days, follows; in the order that a row of names above says.
+
+    Raises
+    ------
+    Refused
+        Field ``lines.N`` for each row at fault, counted without empty ones.
+    """
+    rows = [[cell.strip() for cell in row] for row in lines if any(cell.strip() for cell in row)]
+    order = ["title", "who", "start", "days", "after"]
+    if rows and (named := [_COLUMNS.get(cell.casefold(), "") for cell in rows[0]]) and "title" in named:
+        order, rows = named, rows[1:]
+    faults: dict[str, str] = {}
+    tasks = []
+    for n, row in enumerate(rows):
+        given = {name: cell for name, cell in zip(order, row, strict=False) if name}
+        days = given.get("days", "").removesuffix("d").removesuffix(" days").strip() or "1"
+        try:
+            if not days.isdigit() or len(days) > 6:
+                raise Refused({"": f"“{days}” is no number of days."})
+            start = read_day(given["start"]) if given.get("start") else None
+        except Refused as error:
+            faults[f"lines.{n}"] = " ".join(error.faults.values())
+            continue
+        one = NewTask(given.get("title", ""), given.get("who", ""), start, int(days))
+        tasks.append(replace(one, after=given.get("after", "")))
+    if faults:
+        raise Refused(faults)
+    return tasks
+
+
+_COLUMNS = {
+    **dict.fromkeys(("title", "task", "what", "name", "step"), "title"),
+    **dict.fromkeys(("who", "role", "person", "owner"), "who"),
+    **dict.fromkeys(("start", "starts", "from", "begins"), "start"),
+    **dict.fromkeys(("days", "duration", "takes"), "days"),
+    **dict.fromkeys(("after", "follows", "waits for"), "after"),
+}
