@@ -18,6 +18,7 @@ from pathlib import Path
 import networkx as nx
 
 from bench.growth import drawn
+from bench.living import figures as figures_of_living
 from bench.networks import BASE, bare_loop, job
 from bench.page import figures as figures_of_pages
 from bench.sheet import figures as figures_of_sheet
@@ -162,6 +163,18 @@ def pages() -> list[Figure]:
     ]
 
 
+def living() -> list[Figure]:
+    """What living in runs costs."""
+    taken = figures_of_living(11)
+    return [
+        Figure("start-500", taken.start, 3, "start of a run with 500 tasks, against the bare insert of its rows"),
+        Figure("desk-growth", taken.desk_growth, 1.5, "desk with 200 open tasks among 100,000, against among 1,000"),
+        Figure("desk-200", taken.desk, 15, "that desk, loops"),
+        Figure("finish", taken.finish, 6, "a task of a run with 40 finished, and the run's page anew, loops"),
+        Figure("list-500", taken.list, 15, "list of a run with 500 tasks, loops"),
+    ]
+
+
 def sheet() -> list[Figure]:
     """The sheet of a template with 500 steps, in headless Chromium."""
     taken = figures_of_sheet()
@@ -195,7 +208,7 @@ def uploads() -> list[Figure]:
 
 def main() -> int:
     grown, points = growth()
-    figures = [*computation(), *grown, *push(), memory(), *pages(), *sheet(), *uploads()]
+    figures = [*computation(), *grown, *push(), memory(), *pages(), *living(), *sheet(), *uploads()]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from bench.page import long_template
+from bench.house import long_template
 from bench.serving import served
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template

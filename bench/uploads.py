@@ -16,7 +16,7 @@ from tests.formats.test_apart import zipped
 from tests.site import TODAY, make_site
 from tests.store.serving import Writer, forked, free_port, kill, run_server, wait_for
 
-from bench.page import long_template
+from bench.house import long_template
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template

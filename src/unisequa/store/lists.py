@@ -104,17 +104,23 @@ def dates_kept(row: TaskRow) -> dict[str, Any]:
 def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
     """Bring what is kept of a run to what its rows say, and of the runs that wait for it; ``plan`` is the run as it now
     stands, where it is known."""
-    _bring_up(run, today, plan)
+    keep(run, today, plan)
+    bring_up_waiting(run, today)
+
+
+def bring_up_waiting(run: Run, today: dt.date) -> None:
+    """Bring up what is kept of the runs that wait for one."""
     session = object_session(run)
     if session is None or run.id is None:
         return
     for run_id in runs_waiting_for(session, run.edition.template_id, run.id):
         other = run_by_id(session, run_id, alone=False)
         if other is not None:
-            _bring_up(other, today, None)
+            keep(other, today, None)
 
 
-def _bring_up(run: Run, today: dt.date, plan: Plan | None) -> None:
+def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
+    """Bring up what is kept of a run itself."""
     for row in run.tasks:
         row.counts_on = _signed_by_itself(run, row)
     kept = kept_of(run, plan or plan_of(run, today, by_itself=False))
@@ -233,8 +239,9 @@ def differences(run: Run, today: dt.date) -> list[str]:
 
 
 def _lasting(summary: dict[str, Any]) -> dict[str, Any]:
-    """A summary without what depends on the day on which it was worked out."""
-    return {name: value for name, value in summary.items() if name not in {"stands", "expected", "mend"}}
+    """A summary without what depends on the day on which it was worked out; the order of its tasks says nothing."""
+    kept = {name: value for name, value in summary.items() if name not in {"stands", "expected", "mend"}}
+    return {name: sorted(value) if isinstance(value, list) else value for name, value in kept.items()}
 
 
 def _as_json(value: Any) -> Any:

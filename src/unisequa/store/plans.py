@@ -7,6 +7,9 @@ from collections.abc import Mapping
 from dataclasses import asdict, replace
 from typing import Any, cast
 
+from sqlalchemy import insert
+from sqlalchemy.orm import Session
+
 from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf
@@ -175,9 +178,17 @@ def _drawn(plan: Plan, ids: Mapping[str, int]) -> list[LinkOf]:
     return [k for k in plan.links if k.source in ids and k.target in ids]
 
 
-def links_of(plan: Plan, ids: Mapping[str, int]) -> list[LinkRow]:
-    """New rows for all links of a plan, by the ids of its tasks' rows."""
-    return [_new_link(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)]
+def insert_links(session: Session, run: Run, plan: Plan) -> None:
+    """Put all links of a plan into a run whose tasks are there and that has none yet."""
+    ids = {row.key: row.id for row in run.tasks}
+    rows = [
+        {"run_id": run.id, "source_id": ids[k.source], "target_id": ids[k.target], "type": k.type, "lag": k.lag,
+         "unit": k.unit}
+        for k in _drawn(plan, ids)
+    ]  # fmt: skip
+    if rows:
+        session.execute(insert(LinkRow), rows)
+    session.expire(run, ["links"])
 
 
 def _new_link(source: int, target: int, kind: str, lag: int, unit: str) -> LinkRow:

@@ -25,9 +25,9 @@ from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
 from unisequa.store.baselines import keep_baseline
 from unisequa.store.documents import keep_calendars, template_of
-from unisequa.store.lists import bring_up, keep_waits
+from unisequa.store.lists import bring_up_waiting, keep, keep_waits
 from unisequa.store.of_run import template_of_run
-from unisequa.store.plans import keep_timing, links_of, task_row
+from unisequa.store.plans import insert_links, keep_timing, task_row
 from unisequa.store.queries.people import people_by_id
 from unisequa.store.queries.subjects import folded, start_by_token
 from unisequa.store.queries.taking import add_once
@@ -151,15 +151,17 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
         for member in (members[role.key],)
     ]
     run.sources = _from_record(on, choices, about)
-    session.add(run)
-    run.tasks = _rows(on, plan, run, facts, choices, told)
     if not choices.prepared:
         keep_baseline(run, "Opened", plan, actor.id)
+    session.add(run)
     session.flush()
-    run.links = links_of(plan, {row.key: row.id for row in run.tasks})
-    session.flush()
-    keep_waits(run)
-    bring_up(run, today)
+    with session.no_autoflush:  # what is kept of the tasks is written with them, and not after them
+        run.tasks = _rows(on, plan, run, facts, choices, told)
+        keep_waits(run)
+        keep(run, today, plan)
+        session.flush()
+    insert_links(session, run, plan)
+    bring_up_waiting(run, today)
     note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
     session.flush()
     return run

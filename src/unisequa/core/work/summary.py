@@ -131,7 +131,7 @@ def summary_of(plan: Plan, counts_on: Mapping[str, int], stands: Outlook | None 
     reach = plan.reach()
     anchors = sorted((plan.grid.day(at), plan.labels[key]) for key, at in plan.anchors.items() if at is not None)
     return RunSummary(
-        tasks, opened, parents, reviewed, reach[1] if reach else None, anchors,
+        tasks, sorted(opened), sorted(parents), sorted(reviewed), reach[1] if reach else None, anchors,
         (stands.standing, stands.reason) if stands else (), stands.ends if stands else None, mend,
     )  # fmt: skip
 
