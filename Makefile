@@ -9,7 +9,7 @@ PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 .PHONY: demo test check unit browser css css-check bench mutants shots fuzz test-long lock clean
 
 demo: .venv/.ready
-	@echo "Starting the demo; the first time it is filled in, which takes about ten seconds."
+	@echo "Starting the demo; the first time it is filled in, which takes some twenty seconds."
 	@$(BIN)/unisequa demo --port $(PORT)
 
 test: .venv/.ready-dev chromium check unit css-check browser

@@ -68,7 +68,7 @@ class House:
         folder = Path(self._folder.name)
         mark_demo(folder)
         app = create_app(Settings(data=folder, demo=True, today=TODAY))
-        self.store = app.state.store
+        self.app, self.store = app, app.state.store
         with self.store.writing() as session:
             rows = [Person(name=f"Person {i}", email=f"p{i}@example.org", password_hash="-") for i in range(5)]
             session.add_all(rows)

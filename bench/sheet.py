@@ -2,24 +2,14 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import shutil
 import statistics
-import tempfile
 from dataclasses import dataclass
-from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from bench.house import long_template
+from bench.house import House
 from bench.serving import served
-from unisequa.actions.templates.library import keep_template
-from unisequa.core.documents.checks import read_template
-from unisequa.demo.fill import PEOPLE, _person
-from unisequa.settings import Settings
-from unisequa.store.folder import mark_demo
-from unisequa.store.tables import Calendar
-from unisequa.web.app import create_app
 
 STEPS = 500
 PORT = 8433
@@ -44,18 +34,14 @@ class SheetFigures:
 
 def figures(rounds: int = 20) -> SheetFigures:
     """What the sheet of 500 steps does in headless Chromium."""
-    with tempfile.TemporaryDirectory() as folder:
-        mark_demo(Path(folder))
-        app = create_app(Settings(data=Path(folder), demo=True, today=dt.date(2026, 6, 10)))
-        with app.state.store.writing() as session:
-            owner = _person(session, *PEOPLE[0], "-")
-            session.add(Calendar(name="house", document={"format": "unisequa-calendar/1", "name": "house"}))
-            keep_template(session, owner, read_template(long_template(STEPS)))
-        with served(app, PORT) as address, sync_playwright() as playwright:
+    with House() as house:
+        with house.store.writing() as session:
+            house.template(session, STEPS)
+        with served(house.app, PORT) as address, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"{address}/sign-in")
-            page.get_by_role("button", name=PEOPLE[0][0]).click()
+            page.get_by_role("button", name=house.people[0].name).click()
             page.get_by_role("heading", level=1).wait_for()
             taken = _measured(page, rounds)
             browser.close()

@@ -96,7 +96,9 @@ def pictures(browser: Browser, theme: str) -> None:
         page.fill("[name='facts.lender']", "Seal Bay Museum")
         page.fill("[name='facts.value']", "300000")
         page.select_option("[name='facts.living']", "no")
-        page.get_by_role("button", name="Start the run with").wait_for()
+        page.get_by_role("button", name="as in ").click()
+        page.wait_for_timeout(800)
+        page.evaluate("document.querySelector('.choices').scrollTop = 0")
         shoot(page, "start")
     page.goto(f"{address}/runs/1")
     page.wait_for_selector("#field")
@@ -124,13 +126,14 @@ def a_draft(browser: Browser) -> None:
 
 
 def the_house(browser: Browser) -> None:
-    """Somebody's page and a working calendar, as an administrator sees them."""
+    """Joiners and leavers and a working calendar, as an administrator sees them."""
     page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
     page.goto(f"http://127.0.0.1:{PORT}/sign-in")
     page.get_by_role("button", name="Hester Lund").click()
     desk(page)
-    page.goto(f"http://127.0.0.1:{PORT}/people/2")
-    shoot(page, "person")
+    page.goto(f"http://127.0.0.1:{PORT}/joiners")
+    page.wait_for_selector("body[data-ready]")
+    shoot(page, "joiners")
     page.goto(f"http://127.0.0.1:{PORT}/calendars/1")
     shoot(page, "calendar")
     page.close()

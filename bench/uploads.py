@@ -72,7 +72,7 @@ def figures(rounds: int = 5) -> dict[str, float]:
         site = make_site(Path(folder))
         with site.store.writing() as session:
             ada = site.person("Ada")
-            edition = keep_template(session, ada, read_template(long_template()), released=True)
+            edition = keep_template(session, ada, read_template(long_template(300)), released=True)
             run = start_run(session, ada, edition.template_id, None, Choices(anchors={"go": TODAY}), TODAY)
         site.store.engine.dispose()
         port = free_port()

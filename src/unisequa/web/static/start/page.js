@@ -17,9 +17,11 @@ function soon(/** @type {number} */ ms) {
   timer = setTimeout(refresh, ms);
 }
 
+// As wide as all of it can be seen: a long run in narrow days.
 function drawn() {
   field.keep();
-  field.take("week", "");
+  field.take("month", "");
+  if (field.model && field.model.days < 60) field.take("week", "");
 }
 
 // Something chosen elsewhere than in its field: in a line that mends a row, or as it was the last time.
