@@ -11,8 +11,9 @@ from tests.plans import dates
 from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
 from unisequa.actions.lookback.run_as_template import drawn
-from unisequa.actions.runs.own import NewTask, Place, add_tasks, add_template, in_lines, remove_task
+from unisequa.actions.runs.own import NewTask, Place, add_tasks, in_lines, remove_task
 from unisequa.actions.runs.work import act_on_task
+from unisequa.actions.starting.into_run import add_template
 from unisequa.core.errors import NotAllowed, Refused
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id

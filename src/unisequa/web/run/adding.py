@@ -13,8 +13,9 @@ from starlette.datastructures import FormData, UploadFile
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.people.people import Actor, people
-from unisequa.actions.runs.own import NewTask, Place, add_tasks, add_template, in_lines, remove_task
+from unisequa.actions.runs.own import NewTask, Place, add_tasks, in_lines, remove_task
 from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.starting.into_run import add_template
 from unisequa.actions.templates.library import startable_names
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date

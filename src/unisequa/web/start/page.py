@@ -239,7 +239,7 @@ def _page(
     days = {w.template_id: w.choices.anchors.get(o.opening or "") for w, o in zip(read.wanted, on.ons, strict=True)}
     plans = {run.on.template_id: run.plan for run in would.runs}
     first = read.wanted[0].choices
-    nobody = [one.text for one in every if one.kind == "nobody"]
+    nobody = list(dict.fromkeys(one.text for one in every if one.kind == "nobody"))
     without_task = [f"Nobody fills {some_names(nobody, 4)}."] if nobody else []
     without_task += [one.text for one in every if one.task is None and one.kind != "nobody"]
     return StartPage(
