@@ -12,9 +12,12 @@ from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
 from unisequa.actions.lookback.run_as_template import drawn
 from unisequa.actions.runs.own import NewTask, Place, add_tasks, in_lines, remove_task
+from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.work import act_on_task
+from unisequa.actions.starting.from_nothing import start_from_nothing
 from unisequa.actions.starting.into_run import add_template
-from unisequa.core.errors import NotAllowed, Refused
+from unisequa.actions.templates.library import library, startable_names
+from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
 
@@ -122,3 +125,21 @@ def test_they_become_steps_of_a_template_made_from_the_run_or_from_a_part_of_it(
         assert [one.key for one in part.steps] == ["print", "party", "own-1"]
         with pytest.raises(Refused, match="None of these tasks"):
             drawn(session, ada, site.run, TODAY, keep_dropped=False, only=["nothing"])
+
+
+def test_a_run_from_nothing_is_written_down_and_becomes_a_template(site: Site) -> None:
+    bela = site.person("Bela")
+    with site.store.writing() as session:
+        with pytest.raises(Refused):
+            start_from_nothing(session, bela, "  ", TODAY)
+        run_id = start_from_nothing(session, bela, "Move to the new store", TODAY)
+        assert see_run(session, bela, run_id, TODAY).plan.tasks == ()
+        add_tasks(session, bela, run_id, [NewTask("Pack", days=3), NewTask("Carry", after="Pack")], Place(), TODAY)
+        made = drawn(session, bela, run_id, TODAY, keep_dropped=False).template
+        assert [(one.title, one.duration, one.when and one.when.offset) for one in made.steps] == [
+            ("Pack", 3, 2), ("Carry", 1, None),
+        ]  # fmt: skip
+        assert [entry.name for entry in library(session, bela).entries] == ["Issue of the bulletin"]
+        assert len(startable_names(session, bela)) == 1 and not list(check_data(session, TODAY))
+    with pytest.raises(NotThere), site.store.reading() as session:
+        see_run(session, site.person("Cleo"), run_id, TODAY)

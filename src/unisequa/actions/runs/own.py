@@ -108,6 +108,7 @@ def add_tasks(
 
 
 def changeable(session: Session, actor: Actor, run_id: int, place: Place) -> Run:
+    """A run that somebody may add tasks to, at a place that is there."""
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
     if place.phase and place.phase not in {phase.key for phase in template_of_run(run).phases}:
@@ -191,6 +192,7 @@ def _row(
 
 
 def keep_changed(session: Session, actor: Actor, run: Run, today: dt.date, words: str) -> None:
+    """Keep a run whose tasks and links are others now, and what was done in its history."""
     run.version += 1
     session.flush()
     session.expire(run, ["tasks", "links"])

@@ -86,7 +86,7 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     rows = [
         (row, edition, may(row, actor, "change a draft") and row.editions[-1].state == "draft")
         for row in queries.templates_open_to(session, actor.id)
-        if (edition := _shown(row, actor)) is not None
+        if (edition := _shown(row, actor)) is not None and not _of_nothing(row)
     ]
     chosen = [one for one in rows if search.finds(*one)]
     started = started_by(session, actor.id, templates=[row.id for row, _, _ in chosen])
@@ -100,6 +100,12 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
         tuple(sorted(owners.items(), key=lambda pair: pair[1])),
         bool(rows),
     )
+
+
+def _of_nothing(row: TemplateRow) -> bool:
+    """Whether it is only what a run from nothing stands on: released without a step, and left so."""
+    first = row.editions[0]
+    return len(row.editions) == 1 and first.state == "released" and not (first.steps or first.includes)
 
 
 def _entry(

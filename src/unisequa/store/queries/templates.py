@@ -84,6 +84,7 @@ def startable_templates(session: Session, person_id: int) -> list[tuple[int, str
     """Id, name and category of the released templates that somebody may start, by name."""
     query = select(TemplateRow.id, TemplateRow.name, TemplateRow.category)
     query = query.join(Edition, Edition.template_id == TemplateRow.id).where(_newest(), open_to(person_id, STARTING))
+    query = query.where(or_(Edition.steps > 0, Edition.includes))  # a run from nothing stands on one without any
     return [(a, b, c) for a, b, c in session.execute(query.order_by(func.lower(TemplateRow.name))).all()]
 
 

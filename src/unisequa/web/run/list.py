@@ -9,16 +9,19 @@ from typing import Annotated, Any
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Query, Request
-from starlette.responses import Response
+from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.house.beginning import Beginning, beginning
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs import seeing
+from unisequa.actions.starting.from_nothing import start_from_nothing
 from unisequa.actions.templates.library import startable_names
 from unisequa.core.calendars.words import day_words
+from unisequa.core.errors import Refused
 from unisequa.core.work.run_states import is_over
+from unisequa.web.errors import form_again
 from unisequa.web.pages import render
-from unisequa.web.session import SettingsOf, SignedIn, StoreOf
+from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
 Word = Annotated[str, Query(max_length=100)]
@@ -110,6 +113,27 @@ def list_runs(
     groups = tuple(_grouped(rows, looked.group))
     page = RunsPage("runs", groups, len(rows), len(lines), looked, SHOWS, GROUPS, SORTS, startable, begun)
     return render(request, "run/list.html", page)
+
+
+@router.post("/runs")
+def from_nothing(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf) -> Response:
+    """Begin a run from nothing."""
+    name = field(form, "name", 400)
+    try:
+        with store.writing() as session:
+            number = start_from_nothing(session, me, name, settings.day())
+    except Refused as error:
+        return form_again(request, "run/nothing.html", NothingPage("runs", name, error.faults["name"]), error.faults)
+    return RedirectResponse(f"/runs/{number}/add", status_code=303)
+
+
+@dataclass(frozen=True, slots=True)
+class NothingPage:
+    """The name of a run from nothing, as it was typed."""
+
+    section: str
+    name: str
+    fault: str
 
 
 def _row(line: seeing.RunLine, today: int, me: Actor) -> RunRow:
