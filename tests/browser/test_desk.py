@@ -79,7 +79,14 @@ def test_a_thumb_does_a_days_work(ada: Page, address: str) -> None:
     expect(done).to_be_visible()
     size = done.bounding_box()
     assert size and size["height"] >= 44
-    done.click()
+    panel.get_by_role("button", name="Begin").click()
+    expect(row.locator(".sr")).to_have_text("under way")
+    panel.get_by_role("button", name="Days left").click()
+    expect(panel.get_by_label("Days left").last).to_be_focused()
+    ada.keyboard.type("3")
+    panel.get_by_role("button", name="Send to Ada").click()
+    expect(panel).to_contain_text("You propose")
+    panel.get_by_role("button", name="Done").click()
     expect(ada.locator("#toast")).to_contain_text(re.compile("Draft: done"))
     expect(row).to_have_count(0)
 

@@ -117,6 +117,12 @@ document.addEventListener("change", (event) => {
   const values = { box: box.dataset.box, on: box.checked ? "yes" : "", on_page: onDesk() };
   htmx.ajax("POST", box.closest("[data-boxes]").dataset.boxes, { source: "body", target: "#panel", swap: "none", values });
 });
+// How many days are left, said with one button where the field for it lies folded away.
+document.addEventListener("click", (event) => {
+  if (!(/** @type {any} */ (event.target).closest("[data-left]"))) return;
+  byId("longer").open = true;
+  (byId("left").disabled ? byId("by") : byId("left")).focus();
+});
 document.addEventListener("submit", (event) => {
   /** @type {any} */
   const form = event.target;
