@@ -31,6 +31,8 @@ def wrong_with(folder: Path) -> str:
         with closing(sqlite3.connect(f"file:{folder / DATABASE}?mode=ro", uri=True)) as kept:
             state = kept.execute("PRAGMA integrity_check").fetchone()[0]
             documents = [row[0] for row in kept.execute("SELECT document FROM editions")]
+            there = kept.execute("SELECT name FROM sqlite_master WHERE name = 'task_files'").fetchone()
+            of_tasks = {row[0] for row in kept.execute("SELECT digest FROM task_files")} if there else set()
     except sqlite3.DatabaseError as error:
         return f"{folder / DATABASE} is damaged: {error}"
     if state != "ok":
@@ -41,6 +43,7 @@ def wrong_with(folder: Path) -> str:
         for step in json.loads(document).get("steps", ())
         for attachment in step.get("attachments", ())
     }
+    named |= of_tasks
     return next(
         (
             f"{folder / ATTACHMENTS} lacks the file {digest[:12]}…"

@@ -56,7 +56,7 @@ async def _guarded(request: Request, call_next: Any, settings: Settings) -> Resp
         return answer(request, 400, "Not this server", "This server does not answer to that name; see UNISEQUA_HOSTS.")
     length = request.headers.get("content-length", "0")
     path = request.url.path
-    most = LARGEST_FILE if path == "/import" or path.endswith(("/attachments", "/add")) else LARGEST_BODY
+    most = LARGEST_FILE if path == "/import" or path.endswith(("/attachments", "/add", "/files")) else LARGEST_BODY
     if not (length.isascii() and length.isdigit()) or len(length) > 12 or int(length) > most:
         message = f"What was sent is larger than {most // 1024 // 1024} MB, so it was not read. Nothing was changed."
         return answer(request, 413, "Too large", message)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from unisequa.actions import access
 from unisequa.actions.history import Happened
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
 from unisequa.core.calendars.words import span_words
@@ -55,6 +56,7 @@ class TaskMore:
     takes: bool = False
     puts_back: bool = False
     proposals: tuple[Proposal, ...] = ()
+    files: tuple[FileSeen, ...] = ()
 
 
 def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore:
@@ -69,6 +71,7 @@ def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore
         task.in_team and not task.given,
         task.of_team and task.given and (task.in_team or run.may_change),
         open_proposals(session, actor, run.id),
+        files_seen(session, actor, run, key),
     )
 
 

@@ -28,13 +28,24 @@ def keep_file(store: Store, actor: Actor, folder: Path, template_id: int, name: 
     """
     with store.reading() as session:
         check_may(template_row(session, template_id), actor, "change a draft")
+    return on_disk(folder, name, content)
+
+
+def on_disk(folder: Path, name: str, content: bytes) -> Attachment:
+    """A file written to the data folder, if it is none too large; nothing names it yet.
+
+    Raises
+    ------
+    Refused
+        Field ``file``.
+    """
     name = " ".join(name.replace("\\", "/").rpartition("/")[2].split())[:200]
     if not name or not content:
         raise Refused({"file": "That file is empty; choose another."})
     if len(content) > MOST_BYTES:
         raise Refused({"file": f"{name} is larger than {MOST_BYTES // 1024 // 1024} MB; keep a link to it instead."})
     digest = hashlib.sha256(content).hexdigest()
-    write_once(_place(folder, digest), content)
+    write_once(place_of(folder, digest), content)
     return Attachment(name=name, sha256=digest, size=len(content))
 
 
@@ -61,12 +72,13 @@ def attachment(
     for step in template.steps:
         for kept in step.attachments:
             if kept.sha256 == digest:
-                place = _place(folder, digest)
+                place = place_of(folder, digest)
                 if digest not in files_of(session, template_id) or not place.exists():
                     raise NotThere(f"{kept.name} is not kept here; it came with a template from elsewhere.")
                 return kept, place
     raise NotThere("There is no such file in this edition.")
 
 
-def _place(folder: Path, digest: str) -> Path:
+def place_of(folder: Path, digest: str) -> Path:
+    """Where a file lies, by what is in it."""
     return folder / "attachments" / digest[:2] / digest

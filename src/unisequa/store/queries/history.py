@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer, joinedload
 
-from unisequa.store.tables import CommentRow, HistoryRow, ShiftRow
+from unisequa.store.tables import CommentRow, HistoryRow, ShiftRow, TaskFile
 
 
 def of_run(session: Session, run_id: int, most: int) -> list[HistoryRow]:
@@ -36,3 +36,19 @@ def comments_of(session: Session, run_id: int, key: str) -> list[CommentRow]:
     """What was written on a task, the first first."""
     query = select(CommentRow).where(CommentRow.run_id == run_id, CommentRow.task_key == key)
     return list(session.scalars(query.options(joinedload(CommentRow.person)).order_by(CommentRow.id)))
+
+
+def files_of_task(session: Session, run_id: int, key: str) -> list[TaskFile]:
+    """The files kept with a task, the first first."""
+    query = select(TaskFile).where(TaskFile.run_id == run_id, TaskFile.task_key == key)
+    return list(session.scalars(query.order_by(TaskFile.id)))
+
+
+def files_named(session: Session, run_id: int, digest: str) -> list[TaskFile]:
+    """The files of a run with that content."""
+    return list(session.scalars(select(TaskFile).where(TaskFile.run_id == run_id, TaskFile.digest == digest)))
+
+
+def file_by_id(session: Session, run_id: int, number: int) -> TaskFile | None:
+    """A file of a run by its id."""
+    return session.scalar(select(TaskFile).where(TaskFile.run_id == run_id, TaskFile.id == number))

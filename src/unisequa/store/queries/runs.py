@@ -189,6 +189,11 @@ def runs_waiting_for(session: Session, template_id: int, run_id: int) -> list[in
     return list(session.scalars(query.order_by(RunWait.run_id)))
 
 
+def pins_of(session: Session, run_id: int) -> list[int]:
+    """The templates that a run's one includes."""
+    return [int(number) for number in session.scalar(select(Run.pins).where(Run.id == run_id)) or {}]
+
+
 def all_run_ids(session: Session) -> list[int]:
     """The ids of all runs."""
     return list(session.scalars(select(Run.id).order_by(Run.id)))

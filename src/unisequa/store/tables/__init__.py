@@ -25,6 +25,7 @@ from unisequa.store.tables.runs import (
     RunPhase,
     RunWait,
     ShiftRow,
+    TaskFile,
     TaskRow,
 )
 from unisequa.store.tables.subjects import AnchorSource, StartRow, Subject
@@ -63,6 +64,7 @@ __all__ = [
     "ShiftRow",
     "StartRow",
     "Subject",
+    "TaskFile",
     "TaskRow",
     "Team",
     "TeamMember",

@@ -261,6 +261,21 @@ class CommentRow(Base):
     mentions: Mapped[list[Mention]] = relationship(cascade="all, delete-orphan")
 
 
+class TaskFile(Base):
+    """A file kept with a task, in the data folder by the SHA-256 of what is in it; ``size`` in bytes."""
+
+    __tablename__ = "task_files"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    task_key: Mapped[str] = mapped_column(String(200))
+    name: Mapped[str] = mapped_column(String(200))
+    digest: Mapped[str] = mapped_column(String(64))
+    size: Mapped[int]
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    at: Mapped[dt.datetime] = mapped_column(default=now)
+
+
 class Mention(Base):
     """Somebody who is named in a comment."""
 

@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, downloads, list, page, shift, side
+from unisequa.web.run import acts, adding, downloads, files, list, page, shift, side
 
 ROUTERS = (
     list.router,
@@ -9,5 +9,6 @@ ROUTERS = (
     side.router,
     acts.router,
     adding.router,
+    files.router,
     shift.router,
 )

@@ -117,6 +117,28 @@ document.addEventListener("change", (event) => {
   const values = { box: box.dataset.box, on: box.checked ? "yes" : "", on_page: onDesk() };
   htmx.ajax("POST", box.closest("[data-boxes]").dataset.boxes, { source: "body", target: "#panel", swap: "none", values });
 });
+// Files of a task: sent as they are chosen, taken out at once; the panel comes anew.
+/** @param {any} from @param {string} path @param {FormData} form */
+async function file(from, path, form) {
+  const headers = { "x-csrf-token": document.body.dataset.csrf || "", accept: "application/json" };
+  const answer = await fetch(path, { method: "POST", body: form, headers }).catch(() => null);
+  if (!answer) return toast("The server did not answer. Check the connection and try again; nothing was changed.");
+  if (!answer.ok) return toast((await answer.json()).error.message);
+  const panel = from.closest("#panel").querySelector("[data-panel]").dataset.panel;
+  return htmx.ajax("GET", `${panel}${onDesk() ? "?on=desk" : ""}`, { source: "body", target: "#panel", swap: "innerHTML" });
+}
+document.addEventListener("change", (event) => {
+  /** @type {any} */
+  const input = event.target;
+  if (!input.dataset || !input.dataset.files || !input.files[0]) return;
+  const form = new FormData();
+  form.append("file", input.files[0]);
+  file(input, input.dataset.files, form);
+});
+document.addEventListener("click", (event) => {
+  const button = /** @type {any} */ (event.target).closest("[data-unfile]");
+  if (button) file(button, button.dataset.unfile, new FormData());
+});
 // How many days are left, said with one button where the field for it lies folded away.
 document.addEventListener("click", (event) => {
   if (!(/** @type {any} */ (event.target).closest("[data-left]"))) return;
