@@ -12,6 +12,7 @@ from tests.site import TODAY, Site
 from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
+from unisequa.actions.runs.views import views
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.store.queries.runs import run_by_id
@@ -90,3 +91,20 @@ def test_the_list_of_runs_is_filtered_grouped_and_sorted_by_its_address(site: Si
     assert page.index("Ada <span") < page.index("Bela <span") and "2 runs of 3" in page
     ends = browser.get("/runs?group=ends").text
     assert ends.index("June 2026 <span") < ends.index("August 2026 <span")
+
+
+def test_a_view_is_kept_under_a_name_of_ones_own_and_holds_for_every_run(site: Site) -> None:
+    ada, bela = site.client("Ada"), site.client("Bela")
+    form = {"name": "Mine, plainly", "view": "list", "show": "mine", "without": "slack,start,nonsense"}
+    kept = ada.post(f"/runs/{site.run}/views", form)
+    assert str(kept.url).endswith("?show=mine&without=start%2Cslack&view=list") and "Mine, plainly</a>" in kept.text
+    head = re.findall(r"<th[^>]*>([^<]+)</th>", kept.text)
+    assert head == ["Task", "Who", "State", "Due"]
+    assert "Mine, plainly" not in bela.get(f"/runs/{site.run}").text
+    assert ada.post(f"/runs/{site.run}/views", {"name": " "}).status_code == 422
+    ada.post(f"/runs/{site.run}/views", {"name": "mine, PLAINLY", "show": "late"})
+    with site.store.reading() as session:
+        (view,) = views(session, site.person("Ada"))
+        assert (view.name, view.query) == ("mine, PLAINLY", "show=late")
+    assert bela.post(f"/runs/{site.run}/views/{view.number}/remove").status_code == 404
+    assert "PLAINLY" not in ada.post(f"/runs/{site.run}/views/{view.number}/remove").text

@@ -30,6 +30,7 @@ from unisequa.store.tables.runs import (
 )
 from unisequa.store.tables.subjects import AnchorSource, StartRow, Subject
 from unisequa.store.tables.templates import Edition, FileOfTemplate, TeamRight, TemplateEdit, TemplateRight, TemplateRow
+from unisequa.store.tables.views import ViewRow
 
 __all__ = [
     "ActRow",
@@ -72,5 +73,6 @@ __all__ = [
     "TemplateEdit",
     "TemplateRight",
     "TemplateRow",
+    "ViewRow",
     "now",
 ]  # fmt: skip

@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, downloads, files, list, page, shift, side
+from unisequa.web.run import acts, adding, downloads, files, list, page, shift, side, views
 
 ROUTERS = (
     list.router,
@@ -11,4 +11,5 @@ ROUTERS = (
     adding.router,
     files.router,
     shift.router,
+    views.router,
 )

@@ -49,7 +49,7 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         why=field(form, "why", 2000),
         proposal=number_in(field(form, "proposal", 12)),
         view=view or as_view(field(form, "view", 10)),
-        look=look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort")}),
+        look=look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort", "without")}),
     )
 
 

@@ -19,6 +19,7 @@ SHOWS = {
 }  # fmt: skip
 GROUPS = {"": "phase", "who": "person", "role": "role", "due": "week due", "state": "state", "none": "nothing"}
 SORTS = {"": "the template's order", "due": "due day", "start": "start", "title": "title", "who": "person"}
+COLUMNS = {"who": "who", "state": "state", "start": "start", "due": "due", "slack": "slack"}
 LAST = "\uffff"
 """Stands before the name of a group that comes last."""
 STATES: tuple[State, ...] = ("waiting", "ready", "under way", "in review", "done", "dropped")
@@ -36,21 +37,25 @@ class Look:
         What their titles, or the names of who does them, hold.
     group, sort : str
         One of :data:`GROUPS`, of :data:`SORTS`.
+    without : tuple of str
+        The columns that the list does without, of :data:`COLUMNS`.
     """
 
     show: str = ""
     text: str = ""
     group: str = ""
     sort: str = ""
+    without: tuple[str, ...] = ()
 
     @property
     def plain(self) -> bool:
         """Whether it is all tasks, as the template has them."""
-        return not (self.show or self.text or self.group or self.sort)
+        return not (self.show or self.text or self.group or self.sort or self.without)
 
     def query(self, **more: str) -> str:
         """As it stands in an address, with other values."""
-        values = {"show": self.show, "text": self.text, "group": self.group, "sort": self.sort, **more}
+        values = {"show": self.show, "text": self.text, "group": self.group, "sort": self.sort}
+        values |= {"without": ",".join(self.without), **more}
         return urlencode({name: value for name, value in values.items() if value})
 
 
@@ -64,6 +69,7 @@ def look_in(values: Mapping[str, str]) -> Look:
     return Look(
         show if show in SHOWS else "", values.get("text", "").strip()[:100],
         group if group in GROUPS else "", sort if sort in SORTS else "",
+        tuple(name for name in COLUMNS if name in values.get("without", "").split(",")),
     )  # fmt: skip
 
 

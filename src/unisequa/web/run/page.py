@@ -64,7 +64,7 @@ def run_page(
     if view in {"crew", "facts", "history"}:
         return side(request, me, store, settings, run_id, view)
     view = as_view(view)
-    look = look_in({name: request.query_params.get(name, "") for name in ("show", "text", "group", "sort")})
+    look = look_in({name: request.query_params.get(name, "") for name in ("show", "text", "group", "sort", "without")})
     asked = Asked(zoom=as_zoom(zoom), selected=task, view=view, documents=documents_in(edits), look=look)
     with store.reading() as session:
         if proposal is not None:

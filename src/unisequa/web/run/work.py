@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.people.people import people as everybody
@@ -13,13 +13,14 @@ from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, see_run, shift_words
 from unisequa.actions.runs.shifts import Considered, consider, read_edits
 from unisequa.actions.runs.talking import TaskMore, see_more
+from unisequa.actions.runs.views import View, views
 from unisequa.core.shift.edits.codec import written
 from unisequa.store.store import Session
 from unisequa.web.drawing.scale import PX
 from unisequa.web.run.asked import Asked
 from unisequa.web.run.board import Column, Month, board, month
 from unisequa.web.run.head import RunHead, run_head
-from unisequa.web.run.looking import GROUPS, SHOWS, SORTS, WHOLE, Look
+from unisequa.web.run.looking import COLUMNS, GROUPS, SHOWS, SORTS, WHOLE, Look
 from unisequa.web.run.panel import TaskPanel, task_panel
 from unisequa.web.run.sheet import RunSheet, TaskLine, run_sheet
 from unisequa.web.run.tray import Tray, tray
@@ -62,6 +63,8 @@ class Work:
     shows: Mapping[str, str] = field(default_factory=lambda: SHOWS)
     groups: Mapping[str, str] = field(default_factory=lambda: GROUPS)
     sorts: Mapping[str, str] = field(default_factory=lambda: SORTS)
+    columns: Mapping[str, str] = field(default_factory=lambda: COLUMNS)
+    named: tuple[View, ...] = ()
     people: tuple[tuple[int, str], ...] = ()
     count: int = 0
     board: tuple[Column, ...] = ()
@@ -86,7 +89,8 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     waiting = open_proposals(session, me, run.id)
     documents = asked.documents if run.may_consider else ()
     people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
-    return work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people)
+    made = work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people)
+    return replace(made, named=views(session, me))
 
 
 def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Proposal, ...], people: People) -> Work:

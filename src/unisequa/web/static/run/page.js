@@ -159,7 +159,16 @@ function only(row) {
   row.tabIndex = 0;
 }
 
+// The columns that the list does without stand in the form that looks.
+function columns(box) {
+  const form = box.closest("form");
+  const off = [...form.querySelectorAll("[data-columns] input")].filter((one) => !one.checked).map((one) => one.value);
+  form.elements.without.value = off.join(",");
+  form.requestSubmit();
+}
+
 function changed(event) {
+  if (event.target.closest("[data-columns]")) return columns(event.target);
   const box = event.target.closest("[data-choose]");
   if (box) return choose(box.dataset.choose);
   const input = event.target.closest("[data-edit]");
