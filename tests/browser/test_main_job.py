@@ -163,7 +163,7 @@ def test_a_task_is_finished_only_after_what_it_waits_for(ada: Page) -> None:
     panel = ada.get_by_label("Selected task")
     expect(panel).to_contain_text("Begin and Done: it waits for Draft.")
     expect(panel.get_by_role("button", name="Done")).to_have_count(0)
-    panel.get_by_role("button", name="Draft").click()
+    panel.get_by_role("button", name="Draft", exact=True).click()
     expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
     panel.get_by_role("button", name="Done").click()
     expect(ada.locator('.row[data-k="check"] .sr')).to_have_text("ready")

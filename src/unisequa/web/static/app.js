@@ -36,10 +36,20 @@ export function toast(text, undo) {
   if (text) toastTimer = setTimeout(() => { box.textContent = ""; }, undo ? 60000 : 8000);
 }
 
+// One request after the other: one that were made while another is on its way would be put off, and its promise kept
+// too early; or, behind a second one, be dropped.
+let last = Promise.resolve();
+/** @param {"GET" | "POST"} method @param {string} path @param {Record<string, unknown>} more */
+export function ask(method, path, more) {
+  const next = () => htmx.ajax(method, path, { source: "body", ...more });
+  last = last.then(next, next);
+  return last;
+}
+
 // Posts values and swaps the answer in, keeping scroll, focus and what is typed elsewhere.
 /** @param {string} path @param {Record<string, unknown>} values @param {string} [target] */
 export function send(path, values, target = "#work") {
-  return htmx.ajax("POST", path, { source: "body", target, swap: "outerMorph", values });
+  return ask("POST", path, { target, swap: "outerMorph", values });
 }
 
 const typing = (/** @type {any} */ element) => element.closest("input, textarea, select, [contenteditable]");
@@ -62,7 +72,7 @@ let looking = 0;
 function look() {
   clearTimeout(looking);
   const path = `${document.body.dataset.root}find?q=${encodeURIComponent(byId("find-text").value)}`;
-  looking = setTimeout(() => htmx.ajax("GET", path, { source: "body", target: "#found", swap: "innerHTML" }), 120);
+  looking = setTimeout(() => ask("GET", path, { target: "#found", swap: "innerHTML" }), 120);
 }
 document.addEventListener("input", (event) => /** @type {any} */ (event.target).id === "find-text" && look());
 document.addEventListener("click", (event) => {
@@ -115,7 +125,7 @@ document.addEventListener("change", (event) => {
   const box = event.target;
   if (!box.dataset || box.dataset.box === undefined) return;
   const values = { box: box.dataset.box, on: box.checked ? "yes" : "", on_page: onDesk() };
-  htmx.ajax("POST", box.closest("[data-boxes]").dataset.boxes, { source: "body", target: "#panel", swap: "none", values });
+  ask("POST", box.closest("[data-boxes]").dataset.boxes, { target: "#panel", swap: "none", values });
 });
 // Files of a task: sent as they are chosen, taken out at once; the panel comes anew.
 /** @param {any} from @param {string} path @param {FormData} form */
@@ -125,7 +135,7 @@ async function file(from, path, form) {
   if (!answer) return toast("The server did not answer. Check the connection and try again; nothing was changed.");
   if (!answer.ok) return toast((await answer.json()).error.message);
   const panel = from.closest("#panel").querySelector("[data-panel]").dataset.panel;
-  return htmx.ajax("GET", `${panel}${onDesk() ? "?on=desk" : ""}`, { source: "body", target: "#panel", swap: "innerHTML" });
+  return ask("GET", `${panel}${onDesk() ? "?on=desk" : ""}`, { target: "#panel", swap: "innerHTML" });
 }
 document.addEventListener("change", (event) => {
   /** @type {any} */
@@ -152,5 +162,5 @@ document.addEventListener("submit", (event) => {
   if (!path) return;
   event.preventDefault();
   const values = { ...Object.fromEntries(new FormData(form)), on_page: onDesk() };
-  htmx.ajax("POST", path, { source: "body", target: "#panel", swap: "innerHTML", values }).then(() => form.dataset.comment && byId("comment")?.focus());
+  ask("POST", path, { target: "#panel", swap: "innerHTML", values }).then(() => form.dataset.comment && byId("comment")?.focus());
 });

@@ -1,5 +1,5 @@
 // The desk: rows gone through by keys, a task opened beside them, and what is done with it by one key.
-import { send, toast } from "../app.js";
+import { ask, send, toast } from "../app.js";
 import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
 import { RunField } from "../drawing/field.js";
 import { stepped } from "../drawing/keys.js";
@@ -75,7 +75,7 @@ function show(/** @type {{ run: string, key: string, ref: string }} */ task, foc
     row.scrollIntoView({ block: "nearest" });
   }
   const path = under(`runs/${task.run}/tasks/${encodeURIComponent(task.key)}?on=desk`);
-  return htmx.ajax("GET", path, { source: "body", target: "#panel", swap: "innerHTML" }).then(() => {
+  return ask("GET", path, { target: "#panel", swap: "innerHTML" }).then(() => {
     if (focus && row) row.focus({ preventScroll: true });
   });
 }

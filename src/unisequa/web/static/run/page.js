@@ -1,5 +1,5 @@
 // The page of a run: selecting, typing, shifting. What would follow is the server's to say.
-import { send } from "../app.js";
+import { ask, send } from "../app.js";
 import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
@@ -149,7 +149,7 @@ function select(key) {
     requestAnimationFrame(() => field.show(key));
   }
   if (edits().length) return work("/work", {});
-  waiting = waiting.then(() => htmx.ajax("GET", path(`/tasks/${encodeURIComponent(key)}`), { source: "body", target: "#panel", swap: "innerHTML" }));
+  waiting = waiting.then(() => ask("GET", path(`/tasks/${encodeURIComponent(key)}`), { target: "#panel", swap: "innerHTML" }));
   return waiting;
 }
 
