@@ -39,6 +39,8 @@ def test_a_task_stands_where_it_was_put_or_behind_what_it_follows_and_moves_noth
         assert (now["own-1"], now["own-2"], now["own-3"]) == (
             ("2026-06-08", "2026-06-09"), ("2026-06-04", "2026-06-04"), ("2026-06-05", "2026-06-05"),
         )  # fmt: skip
+        assert [row.key for row in run.tasks][-3:] == ["own-1", "own-2", "own-3"]
+        assert [row.position for row in run.tasks] == list(range(7))
         rows = {row.key: row for row in run.tasks}
         assert rows["own-1"].person_id == site.people["Bela"] and rows["own-1"].role == "writer" and rows["own-1"].put
         assert rows["own-2"].person_id == site.people["Cleo"] and rows["own-2"].phase == "paper"

@@ -82,7 +82,7 @@ def add_tasks(
         by_title.setdefault(row.title.casefold(), []).append(row)
     faults: dict[str, str] = {}
     made: list[tuple[TaskRow, TaskRow | None]] = []
-    number = next_number(run)
+    number, position = next_number(run), max((row.position for row in run.tasks), default=-1) + 1
     for n, one in enumerate(tasks):
         try:
             role, person_id = _doer(run, people, one.who)
@@ -91,7 +91,7 @@ def add_tasks(
         except Refused as error:
             faults[f"lines.{n}"] = " ".join(error.faults.values())
             continue
-        row.role, row.assigned_id = role, person_id
+        row.role, row.assigned_id, row.position = role, person_id, position + n
         known[row.key] = row
         by_title.setdefault(row.title.casefold(), []).append(row)
         made.append((row, before))
@@ -182,9 +182,8 @@ def _row(
     finish = calendar.advance(start, one.days) - 1 if one.days else start
     days = dt.date.fromordinal(start), dt.date.fromordinal(finish)
     parent = next((row for row in run.tasks if row.key == place.under), None)
-    position = max((row.position for row in run.tasks), default=-1) + 1
     return TaskRow(
-        key=key, position=position, title=title, phase=parent.phase if parent else place.phase or None,
+        key=key, title=title, phase=parent.phase if parent else place.phase or None,
         edge="finish" if one.days else "start", parent=place.under or None, duration=one.days, own=True,
         put=one.start is not None, limits=[], deadlines=[], links_out=[], start_on=days[0], finish_on=days[1],
         state="waiting",
