@@ -65,7 +65,9 @@ def test_a_form_sent_twice_makes_its_runs_once_and_the_result_says_what_was_left
         again = start_runs(session, site.person("Ada"), [wanted(first), wanted(second)], TODAY, "form-1")
         assert again == start and session.query(Run).count() == 3
         with pytest.raises(Refused, match="open the start page again"):
-            start_runs(session, site.person("Bela"), [wanted(first)], TODAY, "form-1")
+            start_runs(session, site.person("Bela"), [wanted(first), wanted(second)], TODAY, "form-1")
+        changed = start_runs(session, site.person("Ada"), [wanted(first, name="Once more")], TODAY, "form-1")
+        assert changed != start  # gone back to, and changed
     with site.store.reading() as session:
         made = see_start(session, site.person("Ada"), start, TODAY)
         assert [(one.name, one.tasks, one.left) for one in made] == [

@@ -69,7 +69,7 @@ def considered(
     among: Sequence[int] = (),
 ) -> Handing:
     """What somebody would hand over, with each task given to one of those it is shared among: whoever has least by
-    then of those who are there; what is chosen for single tasks comes before that.
+    then of those who are there.
 
     Raises
     ------

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import secrets
 from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
 from unisequa.actions.access import check_may
@@ -24,7 +25,7 @@ from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.plan.facts import read_facts
 from unisequa.core.plan.plan import Plan
 from unisequa.store.baselines import keep_baseline
-from unisequa.store.documents import keep_calendars, template_of
+from unisequa.store.documents import digest_of, keep_calendars, template_of
 from unisequa.store.lists import bring_up_waiting, keep, keep_waits
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import insert_links, keep_timing, task_row
@@ -59,7 +60,8 @@ def start_runs(
     Parameters
     ----------
     token : str
-        Names the form that this comes from: sent again, nothing is created again.
+        Names the form that this comes from: sent again as it was, nothing is created again; gone back to and changed,
+        it is another.
     told : callable, optional
         Is told how many tasks there are by now.
 
@@ -68,7 +70,8 @@ def start_runs(
     Refused
         With a message for every field at fault, behind ``ID:`` of its template where there are several.
     """
-    token = token or secrets.token_urlsafe(16)
+    given = token
+    token = digest_of(f"{token} {[_as_text(one) for one in wanted]}") if token else secrets.token_urlsafe(16)
     before = start_by_token(session, token)
     if before is not None and before.person_id == actor.id:
         return before.id
@@ -76,7 +79,7 @@ def start_runs(
         raise Refused({"": "This form cannot be sent; open the start page again."})
     start = StartRow(token=token[:64], person_id=actor.id, told={})
     if not add_once(session, start):  # sent a second time while the first was under way
-        return start_runs(session, actor, wanted, today, token)
+        return start_runs(session, actor, wanted, today, given)
     runs: list[Run] = []
     faults: dict[str, str] = {}
     made = 0
@@ -96,6 +99,18 @@ def start_runs(
     start.told = {str(run.id): _left_out(run, one.choices.without) for run, one in zip(runs, wanted, strict=True)}
     session.flush()
     return start.id
+
+
+def _as_text(wanted: Wanted) -> str:
+    """What was wanted, always in the same words."""
+    return repr(
+        (
+            wanted.template_id,
+            wanted.number,
+            sorted(wanted.choices.without),
+            replace(wanted.choices, without=frozenset()),
+        )
+    )
 
 
 def _told_behind(told: Told, before: int, tasks: int) -> None:
