@@ -27,7 +27,7 @@ def fill_closes(session: Session, template_id: int, people: dict[str, Actor], to
     """All closes: Harbour House every month, the other two houses from the next on."""
     keeper = people["Dunstan Vale"]
     last = _month_end(today, -1)
-    for back in range(MONTHS + 1, 0, -1):
+    for back in range(MONTHS - 1, 0, -1):
         end = _month_end(last, -back)
         number = _start(session, template_id, people, end, "Harbour House", end - dt.timedelta(days=6))
         work_off(session, number, keeper, today, _late(end, back))
