@@ -13,11 +13,14 @@ from unisequa.actions.checking import check_data
 from unisequa.actions.lookback.run_as_template import drawn
 from unisequa.actions.runs.own import NewTask, Place, add_tasks, in_lines, remove_task
 from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.runs.shifts import apply_shift, take_back
+from unisequa.actions.runs.talking import write_comment
 from unisequa.actions.runs.work import act_on_task
 from unisequa.actions.starting.from_nothing import start_from_nothing
 from unisequa.actions.starting.into_run import add_template
 from unisequa.actions.templates.library import library, startable_names
 from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.core.shift.edits import Move, RemoveLink
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
 
@@ -145,3 +148,23 @@ def test_a_run_from_nothing_is_written_down_and_becomes_a_template(site: Site) -
         assert len(startable_names(session, bela)) == 1 and not list(check_data(session, TODAY))
     with pytest.raises(NotThere), site.store.reading() as session:
         see_run(session, site.person("Cleo"), run_id, TODAY)
+
+
+def test_what_is_kept_of_a_task_taken_out_is_not_anothers_and_its_shift_is_told(site: Site) -> None:
+    ada = site.person("Ada")
+    with site.store.writing() as session:
+        add_tasks(session, ada, site.run, [NewTask("Ask")], Place(), TODAY)
+        write_comment(session, ada, site.run, "own-1", "About asking")
+        version = run_by_id(session, site.run).version
+        edits = [Move("own-1", TODAY.toordinal() + 14)]
+        shift = apply_shift(session, ada, site.run, version, edits, TODAY)
+        remove_task(session, ada, site.run, "own-1", TODAY)
+        assert add_tasks(session, ada, site.run, [NewTask("Tell")], Place(), TODAY) == ["own-2"]
+        with pytest.raises(Refused, match="no longer there"):
+            take_back(session, ada, site.run, shift.number, TODAY)
+        add_tasks(session, ada, site.run, [NewTask("Then", after="Tell")], Place(), TODAY)
+        version = run_by_id(session, site.run).version
+        loose = apply_shift(session, ada, site.run, version, [RemoveLink("own-2", "own-3")], TODAY)
+        remove_task(session, ada, site.run, "own-3", TODAY)
+        with pytest.raises(Refused, match="no longer there"):
+            take_back(session, ada, site.run, loose.number, TODAY)

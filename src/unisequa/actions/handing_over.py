@@ -32,7 +32,7 @@ class Heir:
 
 @dataclass(frozen=True, slots=True)
 class ToHand:
-    """A task that could be handed over; ``to`` whom it would go to; ``anybody`` whether beyond one's teams too."""
+    """A task that could be handed over; ``to`` whom it would go to."""
 
     run_id: int
     run: str
@@ -41,7 +41,6 @@ class ToHand:
     state: str
     days: tuple[dt.date, dt.date] | None
     minutes: int
-    anybody: bool
     to: int | None
 
     @property
@@ -95,7 +94,7 @@ def considered(
         if to is not None:
             laid[to] += minutes or 60
         tasks.append(
-            ToHand(row.run_id, row.run, row.key, row.title, row.state, days, minutes, bool(row.kept), to)
+            ToHand(row.run_id, row.run, row.key, row.title, row.state, days, minutes, to)
         )  # fmt: skip
     return Handing(as_actor(person), tuple(tasks), heirs)
 

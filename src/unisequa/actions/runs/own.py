@@ -18,8 +18,9 @@ from unisequa.store.documents import calendars_of
 from unisequa.store.lists import bring_up
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of, put_back
+from unisequa.store.queries.history import own_keys_taken_out
 from unisequa.store.queries.people import active_people
-from unisequa.store.store import Session
+from unisequa.store.store import Session, object_session
 from unisequa.store.tables import LinkRow, Run, TaskRow
 
 MOST_ADDED = 2000
@@ -123,9 +124,12 @@ def changeable(session: Session, actor: Actor, run_id: int, place: Place) -> Run
 
 
 def next_number(run: Run) -> int:
-    """The first number that no key of the run has."""
-    numbers = [row.key.partition("-") for row in run.tasks if row.own]
-    return max([int(n.split("-")[0]) for _, _, n in numbers if n.split("-")[0].isdigit()], default=0) + 1
+    """The first number that no key of the run has or had: what is kept of one taken out is not another's."""
+    session = object_session(run)
+    gone = own_keys_taken_out(session, run.id) if session is not None else []
+    keys = [row.key for row in run.tasks if row.own] + gone
+    numbers = [key.removeprefix("own-").partition("-")[0] for key in keys]
+    return max([int(number) for number in numbers if number.isdigit()], default=0) + 1
 
 
 def _doer(run: Run, people: Mapping[str, list[int]], who: str) -> tuple[str | None, int | None]:
@@ -190,7 +194,9 @@ def _row(
     )  # fmt: skip
 
 
-def keep_changed(session: Session, actor: Actor, run: Run, today: dt.date, words: str) -> None:
+def keep_changed(
+    session: Session, actor: Actor, run: Run, today: dt.date, words: str, task_key: str | None = None
+) -> None:
     """Keep a run whose tasks and links are others now, and what was done in its history."""
     run.version += 1
     session.flush()
@@ -198,7 +204,7 @@ def keep_changed(session: Session, actor: Actor, run: Run, today: dt.date, words
     plan = plan_of(run, today, by_itself=False)
     put_back(run, plan)  # a task that has parts now spans them
     bring_up(run, today, plan)
-    note(session, actor, "own tasks", words[:2000], run_id=run.id)
+    note(session, actor, "own tasks", words[:2000], run_id=run.id, task_key=task_key)
     session.flush()
 
 
@@ -226,7 +232,7 @@ def remove_task(session: Session, actor: Actor, run_id: int, key: str, today: dt
     run.links = [link for link in run.links if row.id not in (link.source_id, link.target_id)]
     run.links += [LinkRow(source_id=a, target_id=b) for a in before for b in behind if (a, b) not in there]
     run.tasks.remove(row)
-    keep_changed(session, actor, run, today, f"{row.title}: taken out")
+    keep_changed(session, actor, run, today, f"{row.title}: taken out", key)
     return row.title
 
 

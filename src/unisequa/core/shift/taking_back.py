@@ -162,6 +162,8 @@ def _check_unchanged(plan: Plan, record: Record) -> None:
     links = set(plan.links)
     for written, there in ((record.get("added", []), True), (record.get("removed", []), False)):
         for one in written:
+            if gone := [key for key in one[:2] if key not in plan.positions and key not in plan.ties]:
+                raise ShiftError("a task that it linked is no longer there", task=gone[0])
             if (LinkOf(*one) in links) != there:
                 raise ShiftError(f"the link from {one[0]} to {one[1]} has changed since", task=one[1])
     for key, (_, day) in record.get("anchors", {}).items():

@@ -14,7 +14,7 @@ OPEN = ("waiting", "under way")
 
 
 class OpenTask(NamedTuple):
-    """An open task of theirs; ``kept`` says whether who asks may give it to anybody."""
+    """An open task of theirs."""
 
     run_id: int
     run: str
@@ -24,7 +24,6 @@ class OpenTask(NamedTuple):
     start_on: dt.date | None
     finish_on: dt.date | None
     effort: str | None
-    kept: bool
 
 
 def kept_by(person_id: int) -> ColumnElement[bool]:
@@ -47,7 +46,7 @@ def open_tasks(
     kept = kept_by(asking_id)
     columns: tuple[Any, ...] = (
         Run.id, Run.name, TaskRow.key, TaskRow.title, TaskRow.state, TaskRow.start_on, TaskRow.finish_on,
-        TaskRow.effort, kept,
+        TaskRow.effort,
     )  # fmt: skip
     query = select(*columns).select_from(TaskRow).join(Run, Run.id == TaskRow.run_id)
     query = query.join(Edition, Edition.id == Run.edition_id).join(TemplateRow, TemplateRow.id == Edition.template_id)

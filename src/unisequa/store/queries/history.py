@@ -52,3 +52,9 @@ def files_named(session: Session, run_id: int, digest: str) -> list[TaskFile]:
 def file_by_id(session: Session, run_id: int, number: int) -> TaskFile | None:
     """A file of a run by its id."""
     return session.scalar(select(TaskFile).where(TaskFile.run_id == run_id, TaskFile.id == number))
+
+
+def own_keys_taken_out(session: Session, run_id: int) -> list[str]:
+    """The keys of tasks of a run's own that were taken out again."""
+    query = select(HistoryRow.task_key).where(HistoryRow.run_id == run_id, HistoryRow.what == "own tasks")
+    return [key for key in session.scalars(query.where(HistoryRow.task_key.is_not(None))) if key]

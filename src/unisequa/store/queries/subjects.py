@@ -72,14 +72,13 @@ class RunAbout(NamedTuple):
     anchors: dict[str, str | None]
     summary: dict[str, Any]
     keeper_id: int
-    version: int
 
 
 def runs_about(session: Session, person_id: int, which: ColumnElement[bool]) -> list[RunAbout]:
     """The runs about subjects that somebody may see, the earliest made first."""
     columns: tuple[Any, ...] = (
         Run.id, Run.name, Run.state, Run.subject_id, TemplateRow.id, TemplateRow.name, Run.anchors, Run.summary,
-        Run.keeper_id, Run.version,
+        Run.keeper_id,
     )  # fmt: skip
     query = _runs(select(*columns)).where(seen_by(person_id), Run.subject_id.is_not(None), which)
     return [RunAbout(*row) for row in session.execute(query.order_by(Run.id)).all()]
