@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.site import Browser, Site
-from tests.web.routes import routes
+from tests.web.routes import filled, routes
 from unisequa.web.session import _fields, unquoted
 
 NASTY = (
@@ -92,6 +92,18 @@ def test_nothing_that_is_sent_is_an_error_of_ours(site: Site, monkeypatch: pytes
         assert answer.status_code < 500, (how, path, fields, body)
 
     ask()
+
+
+def test_an_address_with_one_part_that_leads_nowhere_is_answered(site: Site) -> None:
+    browser = site.client("Ada")
+    nowhere = {"key": "0"}
+    for method, send in (("GET", browser.client.get), ("POST", browser.post)):
+        for path in routes(site, method):
+            for name in re.findall(r"{(\w+)}", path):
+                asked = filled(site, path, **{name: nowhere.get(name, "987654")})
+                status = send(asked).status_code
+                assert status < 500, (method, asked, status)
+                assert status >= 400 or name not in ("run_id", "template_id", "key"), (method, asked, status)
 
 
 @pytest.mark.parametrize(

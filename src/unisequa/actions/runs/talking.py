@@ -14,7 +14,7 @@ from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
 from unisequa.core.calendars.words import span_words
-from unisequa.core.errors import NotAllowed, Refused
+from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
 from unisequa.store.queries.people import active_people, mates_of, people_by_id
@@ -61,7 +61,9 @@ class TaskMore:
 
 def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore:
     """What is kept of a task of a run that somebody sees."""
-    task = run.tasks[key]
+    task = run.tasks.get(key)
+    if task is None:
+        raise NotThere("This task does not exist.")
     notes = [Happened(h.at, h.person.name, h.text, (0, h.id)) for h in queries.of_task(session, run.id, key)]
     moves = [_moved(shift, key) for shift in queries.shifts_of(session, run.id) if _touches(shift, key)]
     return TaskMore(
