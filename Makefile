@@ -62,7 +62,7 @@ shots: .venv/.ready-dev chromium
 
 # What is sent to every address, of any shape, for some minutes.
 fuzz: .venv/.ready-dev
-	UNISEQUA_FUZZ=$${UNISEQUA_FUZZ:-10000} $(BIN)/pytest tests/web/test_inputs.py
+	UNISEQUA_FUZZ=$${UNISEQUA_FUZZ:-10000} $(BIN)/pytest tests/web/test_inputs.py tests/web/test_schema.py -n 2
 
 test-long: .venv/.ready-dev
 	@sh assets/psplib.sh

@@ -72,6 +72,7 @@ def test_nothing_that_is_sent_is_an_error_of_ours(site: Site, monkeypatch: pytes
 
     @settings(
         max_examples=int(os.environ.get("UNISEQUA_FUZZ", "300")),
+        derandomize="UNISEQUA_FUZZ" not in os.environ,  # the same for the same tree; `make fuzz` looks further
         deadline=None,
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
     )
