@@ -12,6 +12,7 @@ from typing import Annotated
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from unisequa.core.calendars.today import Today
 from unisequa.core.errors import StoreError
 
 SHORTEST_SECRET = 32
@@ -28,6 +29,8 @@ class Settings(BaseSettings):
         Where the store is; a file in the data folder without it.
     today : date, optional
         The day taken for today; the machine's own without it.
+    now : time, optional
+        The time of day taken for now, which then stands still; the machine's own without it.
     demo : bool
         Sample data: the sign-in page offers its people at one click.
     secure_cookies : bool, optional
@@ -53,6 +56,7 @@ class Settings(BaseSettings):
     data: Path = Path("data")
     database_url: str | None = None
     today: dt.date | None = None
+    now: dt.time | None = None
     demo: bool = False
     secure_cookies: bool | None = None
     hosts: tuple[str, ...] = ()
@@ -87,9 +91,10 @@ class Settings(BaseSettings):
         """Whether people can sign in by another sign-in of the house."""
         return bool(self.oidc_issuer and self.oidc_client_id)
 
-    def day(self) -> dt.date:
-        """Today."""
-        return self.today or dt.date.today()
+    def day(self) -> Today:
+        """Today, and the moment in it."""
+        now = dt.datetime.now()
+        return Today.of(dt.datetime.combine(self.today or now.date(), self.now or now.time()).astimezone())
 
     def secret(self) -> str:
         """The key that signs session cookies, made once and kept in the data folder."""

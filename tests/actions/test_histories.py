@@ -23,7 +23,7 @@ from unisequa.core.shift.edits import AddLink, Close, Done, Drop, Edit, Fix, Mov
 from unisequa.core.shift.mending import mending
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.readiness import readiness
-from unisequa.core.work.task_states import days_late
+from unisequa.core.work.task_states import late_by
 from unisequa.store.lists import outlook_of
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
@@ -88,7 +88,7 @@ def kept_as_it_is(site: Site, run: Run, plan: Plan, day: dt.date) -> None:
     today, reach = day.toordinal(), plan.reach()
     assert summary.tasks == len(leaves)
     assert summary.done(today) == sum(plan.tasks[i].state in FINISHED for i in leaves)
-    assert summary.late(today) == sum(days_late(plan, i) > 0 for i in range(len(plan.tasks)))
+    assert summary.late(today) == sum(late_by(plan, i) > 0 for i in range(len(plan.tasks)))
     assert summary.ends == (reach[1] if reach else None)
     if day == TODAY:
         stands = outlook_of(run, plan, readiness(plan), mending(plan))

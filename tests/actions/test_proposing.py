@@ -23,7 +23,7 @@ from unisequa.store.tables import Run
 FRIDAY = dt.date(2026, 6, 5)
 
 
-def proposed(site: Site, who: str = "Bela", by: dt.date | None = FRIDAY, left: int | None = None) -> int:
+def proposed(site: Site, who: str = "Bela", by: str = "5 jun", left: str = "") -> int:
     with site.store.writing() as session:
         actor = site.person(who)
         return proposing.propose_for_task(
@@ -54,10 +54,10 @@ def test_a_doer_says_by_when_and_the_keeper_finds_it_and_applies_it(site: Site) 
 
 def test_what_is_left_is_said_of_what_is_under_way_and_a_later_word_replaces_the_first(site: Site) -> None:
     with pytest.raises(Refused, match="not under way"):
-        proposed(site, by=None, left=3)
+        proposed(site, by="", left="3")
     with site.store.writing() as session:
         act_on_tasks(session, site.person("Bela"), site.run, Deed("begin", ["draft"]), TODAY)
-    first, second = proposed(site), proposed(site, by=None, left=3)
+    first, second = proposed(site), proposed(site, by="", left="3")
     with site.store.reading() as session:
         found = proposing.open_proposals(session, site.person("Ada"), site.run)
         assert [(one.number, one.words) for one in found] == [(second, "Draft: 3 days left, which moves 3 tasks")]

@@ -21,6 +21,7 @@ from unisequa.actions.starting.creating import start_run
 from unisequa.actions.starting.rehearsing import rehearse
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
+from unisequa.core.calendars.grid import Grid
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Wait
@@ -139,19 +140,12 @@ def test_a_run_keeps_its_sub_steps_and_only_they_are_worked_on(tmp_path: Path, d
     assert (states(site)["whole"], states(site)["then"]) == ("done", "ready")
 
 
-@pytest.mark.parametrize(
-    "change, said",
-    [
-        ({"grid": "minute"}, "has no page here yet"),
-        ({"includes": [{"key": "m", "template": "other"}]}, 'o template "other"'),
-    ],
-    ids=["minute", "include"],
-)
-def test_what_cannot_be_started_here_says_so(site: Site, change: dict[str, Any], said: str) -> None:
+def test_what_cannot_be_started_here_says_so(site: Site) -> None:
+    change = {"includes": [{"key": "m", "template": "other"}]}
     with site.store.writing() as session:
         ada = site.person("Ada")
         made = keep_template(session, ada, read_template(document([step("a")]) | change), released=True).template_id
-        with pytest.raises(Refused, match=said):
+        with pytest.raises(Refused, match='o template "other"'):
             start_run(session, ada, made, None, Choices(anchors={"go": TODAY}), TODAY)
 
 
@@ -225,7 +219,7 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
         assert plan_of(run_by_id(session, run), TODAY).tasks[0].waits[0].run == name
         printing = WAIT.model_copy(update={"template": "Newsletter", "step": "print"})
         ids = {"newsletter": site.template}
-        finishes = [AwaitedElsewhere(session, [printing], ids, TODAY, n)(printing, go).finish for n in (1, 1440)]
+        finishes = [AwaitedElsewhere(session, [printing], ids, TODAY, Grid(n))(printing, go).finish for n in (1, 1440)]
         assert finishes[0] and finishes[1] == finishes[0] * 1440
     alone = mailing(site, go + dt.timedelta(days=1))
     with site.store.reading() as session:

@@ -17,8 +17,9 @@ from unisequa.core.calendars.words import count_words, day_words, some_names
 from unisequa.core.people.laying import Effort, laid
 from unisequa.core.people.load import DAY_MINUTES
 from unisequa.core.plan.calendars import Calendars
-from unisequa.core.terms import State
+from unisequa.core.terms import FINISHED, State
 from unisequa.core.work.summary import RunSummary
+from unisequa.store.minutes import clock_words, has_come, minutes_since
 from unisequa.store.queries import desk as queries
 from unisequa.store.queries.people import leave_of
 from unisequa.store.store import Session
@@ -37,7 +38,9 @@ class DeskTask:
     Parameters
     ----------
     late : int
-        Working days since its due date.
+        Working days since its due date; of a task of hours minutes.
+    at : str
+        The time at which a task of hours is due, as its run's clock shows it.
     waits : str
         Who or what waits: ``2 wait for it``, ``waits for Crates built``, ``on its day``; of what is to be signed off,
         or was done, who did it and when.
@@ -53,6 +56,7 @@ class DeskTask:
     duration: int
     late: int
     waits: str
+    at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +132,7 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
         return DAY_MINUTES if calendar.is_working_day(number) and number not in away else 0
 
     def seen(rows: Iterable[queries.OpenTask], waits: Callable[[queries.OpenTask, State], str]) -> tuple[DeskTask, ...]:
-        return tuple(_seen(row, day, calendar, waits) for row in rows if not _is_over(row, today))
+        return tuple(_seen(row, today, calendar, waits) for row in rows if not _is_over(row, today))
 
     tasks = seen(mine, told.words)
     return Desk(
@@ -164,7 +168,7 @@ def done_lately(session: Session, actor: Actor, today: dt.date) -> tuple[DeskTas
     since = dt.datetime.combine(today - dt.timedelta(days=DONE_DAYS), dt.time())
     calendar = Calendars(calendar_documents(session, None))[None]
     rows = queries.done_since(session, actor.id, since)
-    return tuple(_seen(row, today.toordinal(), calendar, lambda row, state: _done_words(row)) for row in rows)
+    return tuple(_seen(row, today, calendar, lambda row, state: _done_words(row)) for row in rows)
 
 
 def run_words(name: str, template: str) -> str:
@@ -174,28 +178,33 @@ def run_words(name: str, template: str) -> str:
 
 
 def _seen(
-    row: queries.OpenTask, today: int, calendar: WorkingCalendar, waits: Callable[[queries.OpenTask, State], str]
+    row: queries.OpenTask, today: dt.date, calendar: WorkingCalendar, waits: Callable[[queries.OpenTask, State], str]
 ) -> DeskTask:
     state = _state(row, today)
     last = row.finish_on.toordinal() if row.finish_on else None
     late = 0
-    if last is not None and last < today and row.state not in {"done", "dropped"}:
-        late = max(1, calendar.day_index(today) - calendar.day_index(last + 1))
+    if row.state in FINISHED:
+        pass
+    elif row.minutes:
+        late = minutes_since(row.minutes, "due", today)
+    elif last is not None and last < today.toordinal():
+        late = max(1, calendar.day_index(today.toordinal()) - calendar.day_index(last + 1))
     return DeskTask(
         row.run_id, run_words(row.run, row.template), row.key, row.title, state,
         row.start_on.toordinal() if row.start_on else None, last, row.duration, late, waits(row, state),
+        clock_words(row.minutes, "finish"),
     )  # fmt: skip
 
 
-def _state(row: queries.OpenTask, today: int) -> State:
+def _state(row: queries.OpenTask, today: dt.date) -> State:
     if row.state != "waiting":
         return cast(State, row.state)
-    return "ready" if row.ready_on is not None and row.ready_on.toordinal() <= today else "waiting"
+    return "ready" if has_come(row.ready_on, row.minutes, "ready", today) else "waiting"
 
 
 def _is_over(row: queries.OpenTask, today: dt.date) -> bool:
     """Whether it counts as over by itself by now."""
-    return row.counts_on is not None and row.counts_on <= today
+    return has_come(row.counts_on, row.minutes, "counts", today)
 
 
 def _done_words(row: queries.OpenTask) -> str:
@@ -221,7 +230,11 @@ class _Told:
             if before := self.before.get(row.id):
                 return f"waits for {some_names([one.title for one in before], 1)}"
             if row.ready_on is not None:
-                return f"on its day, {day_words(row.ready_on)}"
+                return (
+                    f"at its time, {day_words(row.ready_on)}"
+                    if row.minutes
+                    else f"on its day, {day_words(row.ready_on)}"
+                )
             return "waits for what comes before it" if row.finish_on else "has no date yet"
         behind = self.behind.get(row.id, [])
         if not behind:
@@ -271,7 +284,8 @@ def _load(
         if not minutes or row.start_on is None or row.finish_on is None or _is_over(row, today):
             continue
         span = row.start_on.toordinal(), row.finish_on.toordinal()
-        effort = Effort(minutes, *span, row.duration, cast(State, row.state))
+        takes = span[1] - span[0] + 1 if row.minutes else row.duration
+        effort = Effort(minutes, *span, takes, cast(State, row.state))
         for at, part in laid(effort, day, calendar, hours).items():
             asked[at] = asked.get(at, 0) + part
     return tuple(DayLoad(at, asked.get(at, 0), hours(at)) for at in range(day, day + LOAD_DAYS))

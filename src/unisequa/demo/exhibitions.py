@@ -30,6 +30,7 @@ CREW = {
     "press": "Priya Halloran",
 }
 SECOND = {**CREW, "registrar": "Fenna Oddy", "technician": "Jory Pellew"}
+DOORS = dt.time(18, 30)
 LEADING_WEEKS = 14
 """So many weeks before its opening an exhibition is started."""
 
@@ -83,9 +84,9 @@ LOANS = (("Seventeen Clocks", "Bellfounders' Trust", -3), ("Nets and Knots", "Ha
 
 
 def fill_exhibitions(
-    session: Session, template_id: int, loan_id: int, people: dict[str, Actor], today: dt.date
+    session: Session, template_id: int, loan_id: int, evening_id: int, people: dict[str, Actor], today: dt.date
 ) -> None:
-    """All shows and the loans that go back."""
+    """All shows, the loans that go back, and the evening of the next opening."""
     calendar = Calendars(calendar_documents(session, None))[None]
 
     def friday(weeks: int) -> dt.date:
@@ -97,6 +98,8 @@ def fill_exhibitions(
 
     for show in SHOWS:
         _show(session, template_id, people, show, friday(show.weeks), today)
+    coming = min((show for show in SHOWS if show.state == "live" and show.weeks > 0), key=lambda show: show.weeks)
+    _evening(session, evening_id, people, coming, friday(coming.weeks), today)
     for title, lender, weeks in LOANS:
         closing = friday(weeks)
         choices = Choices(
@@ -111,6 +114,20 @@ def fill_exhibitions(
         keeper = people["Maud Ferreira"]
         number = start_run(session, keeper, loan_id, 1, choices, today - dt.timedelta(days=20))
         work_off(session, number, keeper, today)
+
+
+def _evening(
+    session: Session, template_id: int, people: dict[str, Actor], show: Show, opening: dt.date, today: dt.date
+) -> None:
+    """The night on which a show opens, hour by hour."""
+    crew = {"technician": "Bao Lindqvist", "hosts": "Ilse Marrow", "press": "Priya Halloran"}
+    choices = Choices(
+        anchors={"doors": dt.datetime.combine(opening, DOORS)},
+        facts={"title": show.title, "speakers": "3"},
+        crew={**{role: str(people[name].id) for role, name in crew.items()}, "caterer": "Sandbar Kitchen"},
+        subject=show.title,
+    )
+    start_run(session, people["Ines Okafor"], template_id, None, choices, today)
 
 
 def _show(

@@ -48,14 +48,14 @@ def fill(store: Store, today: dt.date) -> None:
         close = _template(session, people["Dunstan Vale"], "month-end-close")
         quarter = _template(session, people["Dunstan Vale"], "quarter-end-close")
         loan = _return_of_a_loan(session, people["Maud Ferreira"])
-        keep_template(session, people["Ines Okafor"], read_template(document("opening-night")))
+        evening = _template(session, people["Ines Okafor"], "opening-night")
         house = {
             "host": _template(session, people["Noor Castellan"], "a-new-gallery-host"),
             "workshop": _template(session, people["Mina Osei"], "workshop-colleague"),
             "leaver": _template(session, people["Noor Castellan"], "a-colleague-leaves"),
             "round": _template(session, people["Mina Osei"], "yearly-round"),
         }
-        fill_exhibitions(session, exhibition, loan, people, today)
+        fill_exhibitions(session, exhibition, loan, evening, people, today)
         fill_closes(session, close, people, today)
         fill_house(session, house, quarter, people, today)
 

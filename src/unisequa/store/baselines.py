@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
@@ -18,7 +17,7 @@ def keep_baseline(run: Run, name: str, plan: Plan, person_id: int | None) -> Bas
     for i, task in enumerate(plan.tasks):
         read = plan.read(i)
         if read is not None and task.state != "dropped" and not plan.is_parent(i):
-            days = [dt.date.fromordinal(day).isoformat() for day in read]
+            days = [plan.grid.iso(day) for day in read]
             dates[task.key] = [*days, task.duration]
     number = max((row.number for row in run.baselines), default=0) + 1
     row = BaselineRow(number=number, name=name[:200], dates=dates, person_id=person_id)
@@ -34,8 +33,8 @@ def curve_of(plan: Plan, dates: Mapping[str, Any]) -> Curve:
         if task.key not in dates or task.state == "dropped" or plan.is_parent(i):
             continue
         first, last, duration = dates[task.key]
-        days = dt.date.fromisoformat(first).toordinal(), dt.date.fromisoformat(last).toordinal()
-        span = boundaries(replace(task, duration=duration), *days)
+        days = plan.grid.read(first), plan.grid.read(last)
+        span = boundaries(replace(task, duration=duration), *days, plan.grid)
         spans.append(span)
         if duration:
             pieces.append(Piece(span[1], duration, task.state == "done"))

@@ -7,6 +7,7 @@ import json
 from collections.abc import Sequence
 from typing import Any, TypeVar
 
+from unisequa.core.calendars.grid import DAYS, Grid
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import name_key
@@ -65,15 +66,22 @@ def keep_calendars(run: Run, documents: Sequence[CalendarDocument]) -> None:
 
 
 def calendars_of(run: Run) -> Calendars:
-    """The calendars that a run works by; what they have worked out is kept with them."""
-    known = _CALENDARS.get(run.calendars_digest)
+    """The calendars that a run works by, on its grid; what they have worked out is kept with them."""
+    grid = grid_of_run(run)
+    key = (run.calendars_digest, grid)
+    known = _CALENDARS.get(key)
     if known is None:
         documents = [CalendarDocument.model_validate(written) for written in run.calendars]
-        known = _CALENDARS.keep(run.calendars_digest, Calendars(documents))
+        known = _CALENDARS.keep(key, Calendars(documents, grid))
     return known
+
+
+def grid_of_run(run: Run) -> Grid:
+    """Whether a run is planned in days or in minutes, and by whose clock."""
+    return template_of(run.edition).slots_of_time()
 
 
 def calendars_in(documents: Sequence[CalendarDocument]) -> Calendars:
     """The same for documents that no run works by yet."""
-    digest = digest_of([document.written() for document in documents])
-    return _CALENDARS.get(digest) or _CALENDARS.keep(digest, Calendars(documents))
+    key = (digest_of([document.written() for document in documents]), DAYS)
+    return _CALENDARS.get(key) or _CALENDARS.keep(key, Calendars(documents))

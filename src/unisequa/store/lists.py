@@ -22,7 +22,8 @@ from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.sign_off import counts_from
 from unisequa.core.work.summary import phases_of, summary_of
 from unisequa.store.baselines import curve_of
-from unisequa.store.documents import calendars_of, template_of
+from unisequa.store.documents import calendars_of, grid_of_run, template_of
+from unisequa.store.minutes import has_come, in_lists, set_span, slot_of
 from unisequa.store.of_run import awaited_by, library_of, template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for
@@ -39,6 +40,7 @@ class TaskKept(NamedTuple):
     signer_id: int | None
     ready_on: dt.date | None
     counts_on: dt.date | None
+    minutes: dict[str, Any] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +61,14 @@ def values_in(run: Run, key: str) -> dict[str, Any]:
     """What conditions and texts of a task may name: subject, facts, crew and anchors, by its template's own names."""
     values: dict[str, Any] = {"subject": run.subject, **run.facts}
     values |= {member.role: member.name or member.label for member in run.crew}
-    values |= {anchor: dt.date.fromisoformat(day) if day else None for anchor, day in run.anchors.items()}
+    values |= anchor_days(run)
     return {**values, **_scope(run, key).named(values)}
+
+
+def anchor_days(run: Run) -> dict[str, dt.date | None]:
+    """Anchor → its date, with its time in a job of hours."""
+    grid = grid_of_run(run)
+    return {key: grid.moment(grid.read(day)) if day else None for key, day in run.anchors.items()}
 
 
 def _scope(run: Run, key: str) -> Scope:
@@ -84,7 +92,7 @@ def _signed_by_itself(run: Run, row: TaskRow) -> dt.date | None:
 def settle(run: Run, today: dt.date) -> None:
     """Write down what is over by itself by today, as if somebody had done it on its day."""
     for row in run.tasks:
-        if row.counts_on is None or row.counts_on > today:
+        if row.counts_on is None or not has_come(row.counts_on, row.minutes, "counts", today):
             continue
         if row.state == "in review":
             row.signed_on = row.counts_on - dt.timedelta(days=1)
@@ -92,13 +100,18 @@ def settle(run: Run, today: dt.date) -> None:
             row.before = row.before or dates_kept(row)
             row.done_at = dt.datetime.combine(row.counts_on, dt.time())
             row.start_on = row.finish_on = row.counts_on
+            if row.minutes and "counts" in row.minutes:
+                grid, counts = grid_of_run(run), row.minutes["counts"]
+                row.done_at = dt.datetime.fromisoformat(counts)
+                set_span(row, (slot_of(counts, grid), slot_of(counts, grid)), grid)
         row.state, row.counts_on = "done", None
 
 
 def dates_kept(row: TaskRow) -> dict[str, Any]:
     """Where a task stands, to be there again when it is reopened."""
     days = [day.isoformat() if day else None for day in (row.start_on, row.finish_on)]
-    return {"days": days, "duration": row.duration, "put": row.put, "fixed": row.fixed}
+    kept = {"days": days, "duration": row.duration, "put": row.put, "fixed": row.fixed}
+    return kept | ({"minutes": row.minutes} if row.minutes else {})
 
 
 def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
@@ -162,8 +175,10 @@ def bring_up_new(session: Session, today: dt.date) -> None:
 
 def kept_of(run: Run, plan: Plan) -> Kept:
     """What should be kept of a run that stands as a plan says."""
-    rows = {row.key: row for row in run.tasks}
-    reviewed = {key: day.toordinal() for key, row in rows.items() if (day := _signed_by_itself(run, row))}
+    rows, grid = {row.key: row for row in run.tasks}, plan.grid
+    reviewed = {
+        key: grid.day_start(day.toordinal()) for key, row in rows.items() if (day := _signed_by_itself(run, row))
+    }
     asked = {key for key, row in rows.items() if row.sign_off_role}
     ready = readiness(plan, reviewed, asked)
     mend = mending(plan)
@@ -182,19 +197,22 @@ def kept_of(run: Run, plan: Plan) -> Kept:
         if plan.is_parent(i):
             person = team = None
         since = None if task.state in FINISHED or plan.is_parent(i) else ready.ready[i]
+        over = counts.get(task.key)
         tasks[task.key] = TaskKept(
             person,
             team,
             signer_of(run, row),
-            _date(None if since is None else max(1, since)),
-            _date(counts.get(task.key)),
+            _date(None if since is None else max(1, grid.day(since))),
+            _date(None if over is None else grid.day(over)),
+            in_lists(row, grid, since, over) if grid.per_day > 1 else None,
         )
+    over_on = {key: grid.day(at) for key, at in counts.items()}
     labels = {phase.key: phase.label for phase in template_of_run(run).phases}
     order = {key: i for i, key in enumerate(labels)}
     phases = sorted(phases_of(plan), key=lambda phase: order.get(phase.key, len(order)))
     return Kept(
         tasks,
-        _as_json(summary_of(plan, counts, outlook_of(run, plan, ready, mend), mend.tasks if mend else 0).written()),
+        _as_json(summary_of(plan, over_on, outlook_of(run, plan, ready, mend), mend.tasks if mend else 0).written()),
         tuple((p.key, labels.get(p.key, p.key), p.tasks, p.over, _date(p.first), _date(p.last)) for p in phases),
     )
 

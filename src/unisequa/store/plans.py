@@ -10,16 +10,19 @@ from typing import Any, cast
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf
-from unisequa.core.plan.plan import Plan, boundaries, read, standing
+from unisequa.core.plan.plan import Plan, boundaries, days_of, read, standing
 from unisequa.core.plan.targets import in_windows, target_of
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import Edge, Follow, LagUnit, LinkType, Ready, State
 from unisequa.store.documents import calendars_of, keep_calendars
+from unisequa.store.minutes import has_come, set_span, set_times, slot_of, span_in, task_at
 from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.runs import RowsOfRun
 from unisequa.store.tables import LinkRow, Run, TaskRow
@@ -42,20 +45,22 @@ def plan_of(
     """
     rows = rows or RowsOfRun(run.tasks, run.links)
     calendars, template = calendars_of(run), template_of_run(run)
+    grid = calendars.grid
     given = {a.key: run.anchors.get(a.key) for a in template.anchors}
-    anchors = {key: dt.date.fromisoformat(day).toordinal() if day else None for key, day in given.items()}
+    anchors = {key: grid.read(day) if day else None for key, day in given.items()}
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
     waits = waits_of(run, rows.tasks, template, today, viewer)
     for row in rows.tasks:
-        task = replace(_opening(_task(row), anchors, calendars), waits=waits.get(row.key, ()))
-        days = row.start_on, row.finish_on
-        if by_itself and row.counts_on is not None and row.counts_on <= today:
-            days = days if row.state == "in review" else (row.counts_on, row.counts_on)
-            task = replace(task, state="done", signed=row.counts_on.toordinal() if row.state == "in review" else None)
+        task = replace(_opening(_task(row, grid), anchors, calendars), waits=waits.get(row.key, ()))
+        read = _read(row, grid)
+        if by_itself and has_come(row.counts_on, row.minutes, "counts", today):
+            counts = _counts(row, grid)
+            read = read if row.state == "in review" else (counts, counts)
+            task = replace(task, state="done", signed=counts if row.state == "in review" else None)
         tasks.append(task)
-        if days[0] and days[1]:
-            dates[row.key] = boundaries(task, days[0].toordinal(), days[1].toordinal())
+        if read:
+            dates[row.key] = boundaries(task, *read, grid)
     keys = {row.id: row.key for row in rows.tasks}
     links = tuple(_link(link, keys) for link in rows.links)
     links += tuple(LinkOf(*link) for link in run.ties.get("links", ()))
@@ -71,8 +76,8 @@ def plan_of(
         calendars,
         anchors,
         {anchor.key: anchor.label for anchor in template.anchors},
-        today=today.toordinal(),
-        end=None if end is None else end + 1,
+        today=now_on(grid, today),
+        end=None if end is None else grid.day_start(grid.day(end) + 1),
         ties=tuple(run.ties.get("keys", ())),
         phases=phases,
     )
@@ -88,7 +93,24 @@ def plan_of(
     )
 
 
-def _task(row: TaskRow) -> Task:
+def _read(row: TaskRow, grid: Grid) -> tuple[int, int] | None:
+    """The dates of a row as people read them."""
+    if grid.per_day > 1:
+        return span_in(row.minutes or {}, grid)
+    if row.start_on is None or row.finish_on is None:
+        return None
+    return row.start_on.toordinal(), row.finish_on.toordinal()
+
+
+def _counts(row: TaskRow, grid: Grid) -> int:
+    """The slot from which a row is over by itself."""
+    assert row.counts_on is not None
+    if row.minutes and "counts" in row.minutes:
+        return slot_of(row.minutes["counts"], grid)
+    return grid.day_start(row.counts_on.toordinal())
+
+
+def _task(row: TaskRow, grid: Grid) -> Task:
     task = Task(
         key=row.key,
         title=row.title,
@@ -110,6 +132,8 @@ def _task(row: TaskRow) -> Task:
         limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
         deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
     )
+    if grid.per_day > 1:
+        return task_at(task, row.minutes or {}, grid)
     if row.target_start_on and row.target_finish_on:
         target = boundaries(task, row.target_start_on.toordinal(), row.target_finish_on.toordinal())
         task = replace(task, target=target)
@@ -138,17 +162,21 @@ def put_back(run: Run, plan: Plan) -> None:
         _set_dates(row, plan, position)
         row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
         row.put, row.edge = task.put, task.edge
-        row.signed_on = _date(None if task.signed is None else task.signed - 1)
+        row.signed_on = _date(None if task.signed is None else plan.grid.day(task.signed - 1))
     ids = {row.key: row.id for row in run.tasks}
     wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)}
     kept = [row for row in run.links if _link_row(row) in wanted]
     made = wanted - {_link_row(row) for row in kept}
     if made or len(kept) < len(run.links):
         run.links = [*kept, *(_new_link(*link) for link in sorted(made))]
-    anchors = {key: _date(day) for key, day in plan.anchors.items()}
-    run.anchors = {**run.anchors, **{key: day.isoformat() if day else None for key, day in anchors.items()}}
+    run.anchors = {**run.anchors, **anchors_kept(plan)}
     keep_calendars(run, plan.calendars.documents)
     keep_timing(run, plan)
+
+
+def anchors_kept(plan: Plan) -> dict[str, str | None]:
+    """The anchors of a plan as a run keeps them."""
+    return {key: plan.grid.iso(at) if at is not None else None for key, at in plan.anchors.items()}
 
 
 def keep_timing(run: Run, plan: Plan) -> None:
@@ -204,9 +232,13 @@ def _date(day: int | None) -> dt.date | None:
 
 
 def _set_dates(row: TaskRow, plan: Plan, position: int) -> None:
-    task, days, target = plan.tasks[position], plan.read(position), plan.target_read(position)
+    task, days = plan.tasks[position], plan.days(position)
     row.duration = task.duration
     row.start_on, row.finish_on = _date(days and days[0]), _date(days and days[1])
+    if plan.grid.per_day > 1:
+        set_times(row, plan, position)
+        return
+    target = plan.target_read(position)
     row.target_start_on, row.target_finish_on = _date(target and target[0]), _date(target and target[1])
     row.not_before_on = _date(task.not_before)
     row.deadline_on = _date(None if task.deadline is None else task.deadline - 1)
@@ -217,9 +249,16 @@ def set_actual(row: TaskRow, plan: Plan, edit: TaskEdit) -> None:
     position = plan.position(row.key)
     work = prepare(plan, [edit])
     task, (start, finish) = work.task(position), work.span(position)
-    dates = read(task, start, finish, plan.grid)
     row.duration = task.duration
-    row.start_on, row.finish_on = _date(dates and dates[0]), _date(dates and dates[1])
+    set_dates(row, read(task, start, finish, plan.grid), plan.grid)
+
+
+def set_dates(row: TaskRow, dates: tuple[int, int] | None, grid: Grid) -> None:
+    """Put a row on dates as people read them."""
+    days = days_of(dates, True, grid)
+    row.start_on, row.finish_on = _date(days and days[0]), _date(days and days[1])
+    if grid.per_day > 1:
+        set_span(row, dates, grid)
 
 
 def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: str) -> TaskRow:

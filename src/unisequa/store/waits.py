@@ -7,10 +7,12 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from sqlalchemy.orm import Session, object_session
 
+from unisequa.core.calendars.grid import DAYS, Grid
 from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Step, Template, Wait
 from unisequa.core.plan.task import Awaited
 from unisequa.core.terms import FINISHED
+from unisequa.store.minutes import has_come, slot_of
 from unisequa.store.of_run import awaited_by
 from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, seen_among, tasks_of_runs
 from unisequa.store.queries.templates import names_of
@@ -26,8 +28,8 @@ class AwaitedElsewhere:
     ----------
     ids : mapping
         Name as it is compared → id of the template that a wait means by it.
-    slots : int
-        How many a day has on the grid of the plan that waits.
+    grid : Grid
+        That of the plan that waits.
     viewer : int, optional
         Id of who looks: of runs that they may not see only the dates are told.
     chosen : mapping, optional
@@ -40,12 +42,12 @@ class AwaitedElsewhere:
         waits: Iterable[Wait],
         ids: Mapping[str, int],
         today: dt.date,
-        slots: int = 1,
+        grid: Grid = DAYS,
         viewer: int | None = None,
         chosen: Mapping[str, int] | None = None,
     ) -> None:
         waits = tuple(waits)
-        self.today, self.slots, self.ids, self.chosen = today, slots, ids, chosen or {}
+        self.today, self.grid, self.ids, self.chosen = today, grid, ids, chosen or {}
         self.runs: dict[int, list[AwaitedRun]] = {}
         meant = {number for wait in waits if (number := self._meant(wait))}
         self.names = names_of(session, meant, viewer)
@@ -58,8 +60,11 @@ class AwaitedElsewhere:
     def known(self) -> tuple[object, ...]:
         """All that its answers rest on, as plain values."""
         runs = [(run.id, run.name, sorted(run.anchors.items())) for runs in self.runs.values() for run in runs]
-        tasks = [(key, t.title, t.finish_on, is_over(t, self.today)) for key, t in sorted(self.tasks.items())]
-        given = sorted(self.ids.items()), sorted(self.chosen.items()), self.slots
+        tasks = [
+            (key, t.title, t.finish_on, (t.minutes or {}).get("due"), is_over(t, self.today))
+            for key, t in sorted(self.tasks.items())
+        ]
+        given = sorted(self.ids.items()), sorted(self.chosen.items()), self.grid
         return given, sorted(self.names.items()), runs, tasks, sorted(self.seen)
 
     def _meant(self, wait: Wait) -> int | None:
@@ -72,7 +77,7 @@ class AwaitedElsewhere:
         if chosen := self.chosen.get(str(meant)):
             return next((run for run in runs if run.id == chosen), None)
         day = date.isoformat()[:10] if date else None
-        return next((run for run in runs if day and run.anchors.get(wait.theirs) == day), None)
+        return next((run for run in runs if day and (run.anchors.get(wait.theirs) or "")[:10] == day), None)
 
     def __call__(self, wait: Wait, date: dt.date | None) -> Awaited:
         """What a wait on a date is for."""
@@ -83,13 +88,20 @@ class AwaitedElsewhere:
         task = self.tasks.get((run.id, wait.step))
         if task is None:  # it does not apply there
             return Awaited(wait.step, name, done=True)
-        finish = (task.finish_on.toordinal() + 1) * self.slots if task.finish_on else None
-        return Awaited(task.title if name else HIDDEN_TASK, name, finish, is_over(task, self.today))
+        return Awaited(task.title if name else HIDDEN_TASK, name, self._finish(task), is_over(task, self.today))
+
+    def _finish(self, task: TaskRow) -> int | None:
+        """The boundary at which it finishes there."""
+        if task.finish_on is None:
+            return None
+        if self.grid.per_day > 1 and task.minutes:
+            return slot_of(task.minutes["due"], self.grid)
+        return self.grid.day_start(task.finish_on.toordinal() + 1)
 
 
 def is_over(row: TaskRow, today: dt.date) -> bool:
     """Whether a task is done or dropped, or counts as signed off by itself."""
-    return row.state in FINISHED or (row.counts_on is not None and row.counts_on <= today)
+    return row.state in FINISHED or has_come(row.counts_on, row.minutes, "counts", today)
 
 
 def waits_of(
@@ -102,9 +114,10 @@ def waits_of(
     if session is None or not steps:
         return {}
     waits = (wait for step in steps.values() for wait in step.waits_for)
-    find = AwaitedElsewhere(session, waits, awaited_by(run), today, viewer=viewer, chosen=run.awaits)
+    grid = template.slots_of_time()
+    find = AwaitedElsewhere(session, waits, awaited_by(run), today, grid, viewer=viewer, chosen=run.awaits)
     parents = {row.key: row.parent for row in rows}
-    days = {key: dt.date.fromisoformat(day) if day else None for key, day in run.anchors.items()}
+    days = {key: dt.datetime.fromisoformat(day) if day else None for key, day in run.anchors.items()}
     return {
         row.key: tuple(
             find(wait, days.get(wait.anchor)) for step in _line(row.key, parents, steps) for wait in step.waits_for

@@ -7,8 +7,7 @@ from typing import Annotated
 
 from fastapi import Path, Query
 
-from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.typed import typed_date, typed_past
+from unisequa.core.calendars.typed import typed_when
 from unisequa.core.errors import DateRangeError, Refused, TypedError
 from unisequa.core.terms import LARGEST_NUMBER
 
@@ -19,24 +18,8 @@ Number = Annotated[int | None, Query(ge=1, le=LARGEST_NUMBER)]
 """The number of an edition or of a shift, where one is named."""
 
 
-def day_ahead(text: str, today: dt.date) -> dt.date | None:
-    """A day to come, as somebody typed it; None for nothing.
-
-    Raises
-    ------
-    Refused
-        Field ``by``.
-    """
-    if not text.strip():
-        return None
-    try:
-        return typed_date(text, today=today, base=None, calendar=WorkingCalendar())
-    except (TypedError, DateRangeError) as error:
-        raise Refused({"by": str(error)}) from None
-
-
 def day_done(text: str, today: dt.date) -> dt.date | None:
-    """The day on which something was done, as somebody typed it; None for today.
+    """The day, or the time, at which something was done, as somebody typed it; None for now.
 
     Raises
     ------
@@ -44,6 +27,6 @@ def day_done(text: str, today: dt.date) -> dt.date | None:
         Field ``day``.
     """
     try:
-        return typed_past(text, today=today)
+        return typed_when(text, today=today)
     except (TypedError, DateRangeError) as error:
         raise Refused({"day": str(error)}) from None

@@ -15,7 +15,7 @@ from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.errors import Refused
 from unisequa.core.plan.assemble import named
 from unisequa.core.plan.facts import read_facts
-from unisequa.store.lists import values_in
+from unisequa.store.lists import anchor_days, values_in
 from unisequa.store.of_run import template_of_run
 from unisequa.store.store import Session
 from unisequa.store.tables import Run
@@ -68,5 +68,4 @@ def correct_facts(session: Session, actor: Actor, run_id: int, given: Mapping[st
 def _proposed(run: Run) -> str:
     """The name that a run would be given by its template."""
     values = {member.role: member.name or member.label for member in run.crew}
-    dates = {anchor: dt.date.fromisoformat(day) if day else None for anchor, day in run.anchors.items()}
-    return named(template_of_run(run), {**values, **dates, **run.facts, "subject": run.subject})
+    return named(template_of_run(run), {**values, **anchor_days(run), **run.facts, "subject": run.subject})

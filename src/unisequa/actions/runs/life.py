@@ -90,7 +90,8 @@ def _going_on(run: Run, today: dt.date) -> Offer | None:
     plan = plan_of(run, today)
     if run.held_on is None:
         return None
-    days = plan.calendars[None].count(run.held_on.toordinal(), today.toordinal())
+    calendar = plan.calendars[None]
+    days = calendar.day_index(today.toordinal()) - calendar.day_index(run.held_on.toordinal())
     if days < 1:
         return None
     text = f"It was held for {count_words(days, 'working day')}"

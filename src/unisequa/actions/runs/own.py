@@ -11,13 +11,15 @@ from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import Grid, read_span
+from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import BEGUN, FINISHED, MOST_DAYS
 from unisequa.store.documents import calendars_of
 from unisequa.store.lists import bring_up
 from unisequa.store.of_run import template_of_run
-from unisequa.store.plans import plan_of, put_back
+from unisequa.store.plans import plan_of, put_back, set_dates
 from unisequa.store.queries.history import own_keys_taken_out
 from unisequa.store.queries.people import active_people
 from unisequa.store.store import Session, object_session
@@ -38,8 +40,9 @@ class NewTask:
         The name of somebody, or of a role of the run; nobody without one.
     start : date, optional
         When it starts; without one behind what it follows, else today or the next working day.
-    days : int
-        How many working days it takes; 0 for a milestone.
+    days : int or str
+        How many working days it takes, in a job of hours how long, such as ``1h 30m``; 0 for a milestone. One day or
+        half an hour where nothing is said.
     after : str
         Title or key of the task that it follows.
     """
@@ -47,7 +50,7 @@ class NewTask:
     title: str
     who: str = ""
     start: dt.date | None = None
-    days: int = 1
+    days: int | str = ""
     after: str = ""
 
 
@@ -177,21 +180,48 @@ def _row(
         raise Refused({"title": "It needs a title."})
     if len(title) > 400:
         raise Refused({"title": f"“{title[:40]}…” has {len(title)} characters; 400 are the most."})
-    if not 0 <= one.days <= MOST_DAYS:
-        raise Refused({"days": f"{title} takes {one.days} days; give between 0 and {MOST_DAYS:,}."})
-    start = one.start.toordinal() if one.start else today.toordinal()
-    if one.start is None and before is not None and before.finish_on is not None:
-        start = before.finish_on.toordinal() + 1
+    grid, takes = calendar.grid, _slots(one.days, calendar)
+    start = now_on(grid, today) if one.start is None else grid.of(one.start)
+    if one.start is None and before is not None:
+        start = _behind(before, grid) or start
     start = calendar.roll_forward(start)
-    finish = calendar.advance(start, one.days) - 1 if one.days else start
-    days = dt.date.fromordinal(start), dt.date.fromordinal(finish)
+    finish = calendar.advance(start, takes) if takes else start
     parent = next((row for row in run.tasks if row.key == place.under), None)
-    return TaskRow(
+    row = TaskRow(
         key=key, title=title, phase=parent.phase if parent else place.phase or None,
-        edge="finish" if one.days else "start", parent=place.under or None, duration=one.days, own=True,
-        put=one.start is not None, limits=[], deadlines=[], links_out=[], start_on=days[0], finish_on=days[1],
-        state="waiting",
+        edge="finish" if takes else "start", parent=place.under or None, duration=takes, own=True,
+        put=one.start is not None, limits=[], deadlines=[], links_out=[], state="waiting",
     )  # fmt: skip
+    set_dates(row, (start, grid.inclusive(finish) if takes else start), grid)
+    return row
+
+
+def _slots(text: int | str, calendar: WorkingCalendar) -> int:
+    """How long a task takes, in worked slots."""
+    hours, word = calendar.grid.per_day > 1, str(text).strip().lower()
+    if not hours:
+        word = word.removesuffix("days").removesuffix("d").strip() or "1"
+        if not word.isascii() or not word.isdigit() or int(word[:7]) > MOST_DAYS:
+            raise Refused({"days": f"“{text}” is no number of working days; give between 0 and {MOST_DAYS:,}."})
+        return int(word)
+    try:
+        if word == "0":
+            return 0
+        slots = read_span(word or "30m", calendar.per_day)
+    except ValueError:
+        slots = -1
+    if not 0 <= slots <= MOST_DAYS * calendar.per_day:
+        raise Refused({"days": f"“{text}” is no length of time here; write it as 20m or 1h 30m."})
+    return slots
+
+
+def _behind(before: TaskRow, grid: Grid) -> int | None:
+    """Where what follows a task may begin."""
+    if before.finish_on is None:
+        return None
+    if before.minutes:
+        return grid.read(before.minutes["finish"])
+    return grid.day_start(before.finish_on.toordinal() + 1)
 
 
 def keep_changed(
@@ -252,15 +282,12 @@ def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date |
     tasks = []
     for n, row in enumerate(rows):
         given = {name: cell for name, cell in zip(order, row, strict=False) if name}
-        days = given.get("days", "").removesuffix("d").removesuffix(" days").strip() or "1"
         try:
-            if not days.isdigit() or len(days) > 6:
-                raise Refused({"": f"“{days}” is no number of days."})
             start = read_day(given["start"]) if given.get("start") else None
         except Refused as error:
             faults[f"lines.{n}"] = " ".join(error.faults.values())
             continue
-        one = NewTask(given.get("title", ""), given.get("who", ""), start, int(days))
+        one = NewTask(given.get("title", ""), given.get("who", ""), start, given.get("days", ""))
         tasks.append(replace(one, after=given.get("after", "")))
     if faults:
         raise Refused(faults)

@@ -12,12 +12,15 @@ from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.shifts import read_edits
-from unisequa.core.calendars.words import count_words, day_words
-from unisequa.core.errors import NotAllowed, NotThere, Refused, ShiftError
+from unisequa.core.calendars.grid import read_span, span_text
+from unisequa.core.calendars.typed import typed_moment
+from unisequa.core.calendars.words import count_words, slot_words
+from unisequa.core.errors import DateRangeError, NotAllowed, NotThere, Refused, ShiftError, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import Cascade, Mode, cascade
 from unisequa.core.shift.edits import Due, Edit, Remaining
 from unisequa.core.shift.edits.codec import Document, written
+from unisequa.core.terms import number_in
 from unisequa.store.plans import plan_of
 from unisequa.store.queries import proposals as queries
 from unisequa.store.store import Session
@@ -123,18 +126,46 @@ def propose_for_task(
     key: str,
     today: dt.date,
     *,
-    by: dt.date | None,
-    left: int | None,
+    by: str,
+    left: str,
     why: str,
 ) -> int:
-    """Propose by when a task will be done, or how many working days of it remain."""
-    if left is not None:
-        edit: Edit = Remaining(key, left)
-    elif by is not None:
-        edit = Due(key, by.toordinal())
+    """Propose by when a task will be done, or what of it remains, as typed: a date or a time, working days or
+    ``1h 30m``.
+
+    Raises
+    ------
+    Refused
+        Field ``by``, ``left``.
+    """
+    run = run_of(session, run_id, actor)
+    task_of(run, key)
+    plan = plan_of(run, today, viewer=actor.id)
+    i, hours = plan.position(key), plan.grid.per_day > 1
+    if left.strip():
+        try:
+            slots = read_span(left, plan.calendars.of(plan.tasks[i]).per_day) if hours else number_in(left.strip())
+        except ValueError as error:
+            raise Refused({"left": f"{error}."}) from None
+        if not slots:
+            raise Refused({"left": "Say what is left as " + ("1h 30m." if hours else "a number of working days.")})
+        edit: Edit = Remaining(key, slots)
+    elif by.strip():
+        edit = Due(key, _typed(plan, i, by, today))
     else:
-        raise Refused({"by": "Say by when, or how many working days are left."})
+        raise Refused({"by": f"Say by when, or {'how much is' if hours else 'how many working days are'} left."})
     return propose(session, actor, run_id, [edit], today, why=why, key=key)
+
+
+def _typed(plan: Plan, i: int, text: str, today: dt.date) -> int:
+    """A due date as it was typed, counted from where the task stands."""
+    grid, read = plan.grid, plan.read(i)
+    base = dt.datetime.fromisoformat(grid.iso(read[1])[:16]) if read else None
+    try:
+        moment = typed_moment(text, today=today, base=base, calendar=plan.calendars.of(plan.tasks[i]), grid=grid)
+    except (TypedError, DateRangeError) as error:
+        raise Refused({"by": str(error)}) from None
+    return grid.of(moment)
 
 
 def _said(why: str) -> str:
@@ -149,9 +180,10 @@ def _words(plan: Plan, edits: Sequence[Edit], result: Cascade) -> str:
         edit = edits[0]
         title = plan.tasks[plan.position(edit.task)].title if edit.task else ""
         if isinstance(edit, Due):
-            return f"{title} by {day_words(plan.grid.day(edit.day))}{more}"
+            return f"{title} by {slot_words(edit.day, plan.grid)}{more}"
         if isinstance(edit, Remaining):
-            return f"{title}: {count_words(edit.slots, 'day')} left{more}"
+            left = count_words(edit.slots, "day") if plan.grid.per_day == 1 else span_text(edit.slots)
+            return f"{title}: {left} left{more}"
     return f"a shift that moves {count_words(moved, 'task')}"
 
 

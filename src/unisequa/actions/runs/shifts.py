@@ -164,6 +164,8 @@ def keep_shift(session: Session, actor: Actor, run: Run, result: Cascade, after:
 
 def _dates(row: TaskRow) -> list[str | int | None]:
     start, finish = (day.isoformat() if day else None for day in (row.start_on, row.finish_on))
+    if row.minutes:
+        start, finish = row.minutes.get("start"), row.minutes.get("finish")
     return [start, finish, row.duration]
 
 

@@ -13,7 +13,8 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
-from unisequa.core.calendars.words import span_words
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.calendars.words import read_words
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
@@ -105,7 +106,8 @@ def _days(dates: list[str | int | None]) -> str:
     first, last = dates[:2]
     if not isinstance(first, str) or not isinstance(last, str):
         return "undated"
-    return span_words(dt.date.fromisoformat(first).toordinal(), dt.date.fromisoformat(last).toordinal())
+    grid = Grid(MINUTES) if "T" in first else DAYS
+    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
 
 
 def write_comment(session: Session, actor: Actor, run_id: int, key: str | None, text: str) -> None:

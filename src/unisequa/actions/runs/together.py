@@ -17,6 +17,7 @@ from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import NotAllowed, NotThere, Refused, ShiftError
 from unisequa.core.shift.cascade import Cascade, cascade
 from unisequa.core.shift.edits import MoveAnchor
+from unisequa.store.documents import grid_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id, seen_among
 from unisequa.store.queries.subjects import folded, holders, sources_of
@@ -123,12 +124,13 @@ def _holder(actor: Actor, run: Run, anchor: str, day: dt.date | None, today: dt.
     plan = plan_of(run, today, viewer=actor.id)
     at, label = plan.anchors.get(anchor), plan.labels.get(anchor, anchor)
     result, fault = None, ""
-    if day is not None and at != day.toordinal():
+    grid = plan.grid
+    if day is not None and (at is None or grid.day(at) != day.toordinal()):
         try:
-            result = cascade(plan, [MoveAnchor(anchor, day.toordinal())])
+            result = cascade(plan, [MoveAnchor(anchor, grid.on_day(day.toordinal(), at))])
         except ShiftError as error:
             fault = f"{error}."
-    now = dt.date.fromordinal(at) if at is not None else None
+    now = dt.date.fromordinal(grid.day(at)) if at is not None else None
     may = may_change_run(run, actor)
     return Holder(run.id, run.name, run.keeper.name, run.version, anchor, label, now, may, result, fault)
 
@@ -173,8 +175,8 @@ def move_together(
     moved = proposed = 0
     words = why or f"{source.name} of {seen.of} is {day_words(day, year=True)}"
     for run, anchor in _runs(session, source):
-        edit = MoveAnchor(anchor, day.toordinal())
-        text = run.anchors.get(anchor)
+        text, grid = run.anchors.get(anchor), grid_of_run(run)
+        edit = MoveAnchor(anchor, grid.on_day(day.toordinal(), grid.read(text) if text else None))
         if text and text[:10] == day.isoformat():
             continue
         one = by_id.get(run.id)

@@ -21,7 +21,7 @@ SECONDS = 75
 
 _DATES = ("start_on", "finish_on", "signed_on")
 _MOMENTS = ("begun_at", "done_at")
-_PLAIN = ("state", "done_by_id", "recorded_by_id", "before", "duration", "put", "fixed", "assigned_id")
+_PLAIN = ("state", "done_by_id", "recorded_by_id", "before", "duration", "put", "fixed", "assigned_id", "minutes")
 
 Snapshot = dict[str, dict[str, Any]]
 

@@ -12,6 +12,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.following import Offer, let_follow
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.undoing import keep_act, snapshot
+from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import count_words, names_words, some_names
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.errors import ActionError, NotAllowed, Refused
@@ -20,6 +21,7 @@ from unisequa.core.shift.edits import Begun, Done
 from unisequa.core.work.readiness import Hold, Readiness, holds, readiness
 from unisequa.core.work.sign_off import held_until
 from unisequa.core.work.task_states import ACT, Act, acts, state_after
+from unisequa.store.documents import grid_of_run
 from unisequa.store.lists import bring_up, dates_kept, rule_of, settle, values_in
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of, set_actual
@@ -38,7 +40,7 @@ class Deed:
     keys : sequence of str
         The tasks.
     day : date, optional
-        The day on which it was done; today without one.
+        The day on which it was done, in a job of hours the time by its clock; now without one.
     why : str
         A word on it; sending back, and dropping what may not be skipped, ask for one.
     confirmed : bool
@@ -65,7 +67,7 @@ class Acted:
 
 @dataclass(slots=True)
 class _Work:
-    """A run with its plan, on which something is being done."""
+    """A run with its plan, on which something is being done; ``day`` is when, on the run's grid."""
 
     session: Session
     actor: Actor
@@ -74,6 +76,7 @@ class _Work:
     ready: Readiness
     day: int
     deed: Deed
+    today: dt.date
     let_through: dict[str, str] = field(default_factory=dict)
 
 
@@ -100,12 +103,11 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
         raise Refused({"state": f"Choose between one task and {MOST_AT_ONCE:,}."})
     if run.state != "live":
         raise Refused({"state": f"The run is {run.state}; open it before its tasks are worked on."})
-    if deed.day is not None and deed.day > today:
-        raise Refused({"day": "That day has not come yet; give today or an earlier one."})
+    at = now_on(grid_of_run(run), today) if deed.day is None else _given(run, deed.day, today)
     settle(run, today)
     rows = [task_of(run, key) for key in dict.fromkeys(deed.keys)]
     plan = plan_of(run, today, viewer=actor.id)
-    work = _Work(session, actor, run, plan, readiness(plan), (deed.day or today).toordinal(), deed)
+    work = _Work(session, actor, run, plan, readiness(plan), at, deed, today)
     _check(work, rows)
     before = snapshot(run, [row.key for row in rows])
     for row in rows:
@@ -121,6 +123,20 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     return Acted(words, number, followed.moved, followed.offer)
 
 
+def _given(run: Run, day: dt.date, today: dt.date) -> int:
+    """When something was done, on the run's grid."""
+    grid = grid_of_run(run)
+    if grid.per_day > 1 and not isinstance(day, dt.datetime):
+        raise Refused({"day": "This job goes by the hour; give a time as well, such as 19:40."})
+    if isinstance(day, dt.datetime) and grid.per_day == 1:
+        day = day.date()
+    at = grid.of(day)
+    if at > now_on(grid, today):
+        what = "time" if grid.per_day > 1 else "day"
+        raise Refused({"day": f"That {what} has not come yet; give {'now' if what == 'time' else 'today'} or earlier."})
+    return at
+
+
 def _is_early(plan: Plan, row: TaskRow, day: int) -> bool:
     """Whether a task is over before it was planned to be."""
     read = plan.read(plan.position(row.key))
@@ -129,7 +145,7 @@ def _is_early(plan: Plan, row: TaskRow, day: int) -> bool:
 
 def _write_down(work: _Work, rows: Sequence[TaskRow]) -> str:
     past, deed = ACT[work.deed.act].past, work.deed
-    on = f" on {deed.day.isoformat()}" if deed.day is not None else ""
+    on = f" on {deed.day.isoformat()[:16].replace('T', ' at ')}" if deed.day is not None else ""
     for row in rows:
         said = f": {deed.why.strip()}" if deed.why.strip() else ""
         through = f" ({work.let_through[row.key]})" if row.key in work.let_through else ""
@@ -258,15 +274,20 @@ def _finish(work: _Work, row: TaskRow) -> None:
 
 
 def _sign_off(work: _Work, row: TaskRow) -> None:
-    row.state, row.signed_on = "done", dt.date.fromordinal(work.day)
+    grid = work.plan.grid
+    row.state, row.signed_on = "done", dt.date.fromordinal(grid.day(work.day))
+    if row.minutes is not None:
+        row.minutes = {**row.minutes, "signed": grid.iso(work.day)}
 
 
 def _send_back(work: _Work, row: TaskRow) -> None:
     row.state, row.done_at, row.done_by_id, row.recorded_by_id = "under way", None, None, None
     if row.before is not None and row.start_on is not None:
-        begun = row.start_on
         row.duration = row.before["duration"]
-        set_actual(row, _standing(work, row), Begun(row.key, begun.toordinal()))
+        standing = _standing(work)
+        begun = standing.read(standing.position(row.key))
+        assert begun is not None
+        set_actual(row, standing, Begun(row.key, begun[0]))
 
 
 def _drop(work: _Work, row: TaskRow) -> None:
@@ -280,16 +301,19 @@ def _reopen(work: _Work, row: TaskRow) -> None:
     if row.before is not None:
         start, finish = (dt.date.fromisoformat(day) if day else None for day in row.before["days"])
         row.start_on, row.finish_on, row.duration = start, finish, row.before["duration"]
+        row.minutes = row.before.get("minutes")
         row.put, row.fixed, row.before = row.before["put"], row.before["fixed"], None
 
 
-def _standing(work: _Work, row: TaskRow) -> Plan:
+def _standing(work: _Work) -> Plan:
     """The plan as the rows now say."""
-    return plan_of(work.run, dt.date.fromordinal(work.plan.today or work.day), viewer=work.actor.id)
+    return plan_of(work.run, work.today, viewer=work.actor.id)
 
 
 def _moment(work: _Work) -> dt.datetime:
-    """When it was done: now, or on another day at its end."""
+    """When it was done, in UTC: now, or on another day at its end."""
+    if work.plan.grid.per_day > 1:
+        return work.plan.grid.utc(work.day)
     day = dt.date.fromordinal(work.day)
     at = now()
     return at if day == at.date() else dt.datetime.combine(day, at.time())

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True, slots=True)
 class Choices:
-    """What somebody chose for one run.
+    """What somebody chose for one run. A date may be one with a time, for a job of hours.
 
     Parameters
     ----------

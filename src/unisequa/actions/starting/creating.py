@@ -28,7 +28,7 @@ from unisequa.store.baselines import keep_baseline
 from unisequa.store.documents import digest_of, keep_calendars, template_of
 from unisequa.store.lists import bring_up_waiting, keep, keep_waits
 from unisequa.store.of_run import template_of_run
-from unisequa.store.plans import insert_links, keep_timing, task_row
+from unisequa.store.plans import anchors_kept, insert_links, keep_timing, task_row
 from unisequa.store.queries.people import people_by_id
 from unisequa.store.queries.subjects import folded, start_by_token
 from unisequa.store.queries.taking import add_once
@@ -149,7 +149,7 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
         state="prepared" if choices.prepared else "live",
         keeper_id=actor.id,
         version=1,
-        anchors={key: dt.date.fromordinal(day).isoformat() if day else None for key, day in plan.anchors.items()},
+        anchors=anchors_kept(plan),
         facts={key: value.isoformat() if isinstance(value, dt.date) else value for key, value in facts.items()},
         summary={},
         follow=plan.follow,
@@ -184,7 +184,7 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
 
 def _dates_by_label(on: Startable, choices: Choices) -> dict[str, dt.date]:
     labels = {anchor.key: anchor.label for anchor in on.template.anchors}
-    return {labels[key]: day for key, day in choices.anchors.items()}
+    return {labels[key]: dt.date(day.year, day.month, day.day) for key, day in choices.anchors.items()}
 
 
 def _from_record(on: Startable, choices: Choices, about: Subject | None) -> list[AnchorSource]:
@@ -238,7 +238,7 @@ def _rows(
     template = on.template
     values: dict[str, object] = {"subject": run.subject, **facts}
     values |= {member.role: member.name or member.label for member in run.crew}
-    values |= {key: dt.date.fromordinal(day) if day else None for key, day in plan.anchors.items()}
+    values |= {key: plan.grid.moment(day) if day is not None else None for key, day in plan.anchors.items()}
     scopes = {placed.key: placed.scope for placed in whole(on.document, on.included.library).steps}
     steps = {step.key: step for step in template.steps}
     order = {phase.key: i for i, phase in enumerate(template.phases, 1)}

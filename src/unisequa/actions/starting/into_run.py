@@ -16,7 +16,7 @@ from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.documents.template import Step, Template
 from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.plan.plan import Plan
-from unisequa.store.documents import calendars_of, keep_calendars
+from unisequa.store.documents import calendars_of, grid_of_run, keep_calendars
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import task_row
 from unisequa.store.store import Session
@@ -45,6 +45,9 @@ def add_template(
     run = changeable(session, actor, run_id, place)
     on = Startable(session, actor, template_id, None, today)
     check_may(on.row.template, actor, "start a run")
+    if on.document.slots_of_time() != grid_of_run(run):
+        what = "hours" if grid_of_run(run).per_day == 1 else "days, or by another clock"
+        raise Refused({"template": f"It is a job of {what}, this run is not. Start it as a run of its own instead."})
     try:
         template = on.template
         facts = {fact.key: str(run.facts[fact.key]) for fact in template.facts if run.facts.get(fact.key) is not None}
@@ -118,7 +121,7 @@ def _rows_of(run: Run, on: Startable, plan: Plan, prefix: str, roles: Mapping[st
     scopes = {placed.key: placed.scope for placed in whole(on.document, on.included.library).steps}
     values: dict[str, object] = {"subject": run.subject, **run.facts}
     values |= {role: name for role, name in plan.crew.items() if name}
-    values |= {key: dt.date.fromordinal(at) if at else None for key, at in plan.anchors.items()}
+    values |= {key: plan.grid.moment(at) if at is not None else None for key, at in plan.anchors.items()}
     first = max((row.position for row in run.tasks), default=-1) + 1
     rows = []
     for i, task in enumerate(plan.tasks):
@@ -134,5 +137,7 @@ def _rows_of(run: Run, on: Startable, plan: Plan, prefix: str, roles: Mapping[st
         row.sign_off_role = roles.get(row.sign_off_role or "")
         row.measured, row.opens, row.limits, row.deadlines = None, False, [], []
         row.target_start_on = row.target_finish_on = None
+        if row.minutes is not None:
+            row.minutes = {name: at for name, at in row.minutes.items() if name != "target"}
         rows.append(row)
     return rows

@@ -11,8 +11,10 @@ from typing import cast
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.filling import Filled
 from unisequa.actions.starting.rehearsing import Startable
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
-from unisequa.core.calendars.words import count_words, day_words, span_words
+from unisequa.core.calendars.today import now_on
+from unisequa.core.calendars.words import count_words, day_words, slot_words, span_words
 from unisequa.core.people.laying import Effort, laid
 from unisequa.core.people.load import DAY_MINUTES, week_words
 from unisequa.core.plan.plan import Plan
@@ -101,10 +103,19 @@ def _mends(run: Looked, kind: str, key: str | None, today: dt.date) -> tuple[Off
         return ()
     offers = []
     if kind == "past":
-        calendar = run.plan.calendars[run.plan.tasks[run.plan.position(key)].calendar]
-        begin = dt.date.fromordinal(calendar.roll_forward(today.toordinal()))
-        offers.append(Offer("put", begin.isoformat(), "begin today" if begin == today else f"begin {day_words(begin)}"))
+        offers.append(_begun_today(run, key, today))
     return (*offers, Offer("without", "yes", "leave it out"))
+
+
+def _begun_today(run: Looked, key: str, today: dt.date) -> Offer:
+    """What is past begun today, or when work is next, in a job of hours now."""
+    plan = run.plan
+    calendar = plan.calendars[plan.tasks[plan.position(key)].calendar]
+    at = calendar.roll_forward(now_on(plan.grid, today))
+    if plan.grid.per_day > 1:
+        return Offer("put", plan.grid.iso(at), f"begin {slot_words(at, plan.grid)}")
+    begin = dt.date.fromordinal(at)
+    return Offer("put", begin.isoformat(), "begin today" if begin == today else f"begin {day_words(begin)}")
 
 
 class _People:
@@ -112,6 +123,7 @@ class _People:
 
     def __init__(self, session: Session, runs: Sequence[Looked], today: dt.date) -> None:
         self.runs, self.today = runs, today.toordinal()
+        self.calendar = runs[0].plan.calendars.by_day[None] if runs else WorkingCalendar()
         self.mine = {
             (n, task.key): person
             for n, run in enumerate(runs)
@@ -141,25 +153,26 @@ class _People:
         first, last = (dt.date.fromordinal(day) for day in (min(a for a, _ in reach), max(b for _, b in reach)))
         for row in asked_of(session, wanted, first, last):
             span = row.start_on.toordinal(), row.finish_on.toordinal()
-            self._lay(row.person_id, row.effort, span, row.duration, cast(State, row.state))
+            self._lay(row.person_id, row.effort, span, row.days, cast(State, row.state))
         for n, run in enumerate(runs):
             steps = {step.key: step.effort for step in run.on.template.steps if step.effort}
             for i, task in enumerate(run.plan.tasks):
                 days, person = run.plan.days(i), self.mine.get((n, task.key))
                 if person is not None and days is not None and (effort := steps.get(task.key)):
-                    self._lay(person, effort, days, task.duration, "waiting")
+                    takes = task.duration if run.plan.grid.per_day == 1 else days[1] - days[0] + 1
+                    self._lay(person, effort, days, takes, "waiting")
 
     def _lay(self, person: int, effort: str, span: tuple[int, int], duration: int, state: State) -> None:
         minutes = 0
         with suppress(ValueError):
             minutes = read_span(effort, DAY_MINUTES)
-        calendar = self.runs[0].plan.calendars[None]
+        calendar = self.calendar
         work = Effort(minutes, *span, duration, state)
         for day, part in laid(work, self.today, calendar, lambda day: self._hours(person, day)).items():
             self.days[person, day] = self.days.get((person, day), 0) + part
 
     def _hours(self, person: int, day: int) -> int:
-        there = self.runs[0].plan.calendars[None].is_working_day(day) and not self._gone(person, day, day)
+        there = self.calendar.is_working_day(day) and not self._gone(person, day, day)
         return DAY_MINUTES if there else 0
 
     def _gone(self, person: int, first: int, last: int) -> tuple[int, int] | None:
@@ -190,10 +203,11 @@ class _People:
             gone = self._gone(person, *days) if person is not None and days is not None else None
             if person is None or days is None or gone is None:
                 continue
-            calendar = run.plan.calendars[task.calendar]
+            calendar = run.plan.calendars.by_day[task.calendar]
             back = dt.date.fromordinal(calendar.roll_forward(gone[1] + 1))
             offers = [*self._others(person, *days), Offer("put", back.isoformat(), f"begin {day_words(back)}")]
-            if task.duration and (before := calendar.retreat(gone[0], task.duration)) >= self.today:
+            takes = task.duration if run.plan.grid.per_day == 1 else 1
+            if task.duration and (before := calendar.retreat(gone[0], takes)) >= self.today:
                 early = dt.date.fromordinal(before)
                 offers.append(Offer("put", early.isoformat(), f"begin {day_words(early)}, before it"))
             text = f"{task.title}: {self.names[person]} is away {span_words(*gone)}"

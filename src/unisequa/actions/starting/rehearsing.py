@@ -13,11 +13,12 @@ from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.filling import Filled, filled
 from unisequa.actions.templates.included import included_by
 from unisequa.actions.templates.seeing import edition_of
+from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import laid_open
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError, Fault, ShiftError
-from unisequa.core.plan.assemble import Occasion, assemble, not_startable
+from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.from_end import opening_by
 from unisequa.core.plan.noticed import warnings_of
 from unisequa.core.plan.plan import Plan
@@ -42,6 +43,7 @@ class Startable:
         self.row = edition_of(session, actor, template_id, number)
         self.document = template_of(self.row)
         self.included = included_by(session, self.row)
+        self.grid = self.document.slots_of_time()
         self.template_id, self.edition, self.draft = template_id, self.row.number, self.row.state == "draft"
         self._members: dict[str, dict[str, Filled]] = {}
         self._elsewhere: dict[str, AwaitedElsewhere] = {}
@@ -87,7 +89,7 @@ class Startable:
         if key not in self._elsewhere:
             waits = [wait for step in self.template.steps for wait in step.waits_for]
             self._elsewhere[key] = AwaitedElsewhere(
-                self._session, waits, self.included.ids, self.today, viewer=self.actor.id, chosen=chosen
+                self._session, waits, self.included.ids, self.today, self.grid, viewer=self.actor.id, chosen=chosen
             )
         return self._elsewhere[key]
 
@@ -104,15 +106,13 @@ class Startable:
         DocumentError
             With what is missing or wrong, path by path.
         """
-        if faults := not_startable(self.document):
-            raise DocumentError(faults)
         crew = {role: member.name for role, member in self.members(choices).items()}
         first = choices.calendar or self.document.calendar
         calendars = tuple(sorted(self.documents, key=lambda document: document.name != first))
         based = (self.row.digest, sorted((number, one.digest) for number, one in self.included.editions.items()))
         chosen = (
             sorted(choices.anchors.items()), sorted(choices.facts.items()), crew, choices.subject, choices.calendar,
-            self.today, sorted(choices.without), sorted(choices.put.items()), sketch,
+            now_on(self.grid, self.today), sorted(choices.without), sorted(choices.put.items()), sketch,
         )  # fmt: skip
         elsewhere = self.elsewhere(choices)
         waits = any(step.waits_for for step in self.template.steps)
@@ -154,7 +154,7 @@ class Startable:
 
 def _put(plan: Plan, put: Mapping[str, dt.date]) -> Plan:
     """The plan with tasks where somebody put them; dates of what is not in it say nothing."""
-    there = [Move(key, day.toordinal()) for key, day in put.items() if key in plan.positions]
+    there = [Move(key, _slot(plan, key, day)) for key, day in put.items() if key in plan.positions]
     if not there:
         return plan
     try:
@@ -164,6 +164,14 @@ def _put(plan: Plan, put: Mapping[str, dt.date]) -> Plan:
         raise DocumentError([Fault(where, str(error))]) from error
     kept = [warning for warning in plan.warnings if warning.kind in OF_ASSEMBLY and warning.task not in put]
     return replace(after, warnings=(*kept, *warnings_of(after, abroad=True)))
+
+
+def _slot(plan: Plan, key: str, day: dt.date) -> int:
+    """Where a task was put; on a day alone, in a job of hours, at the time at which it would be."""
+    if plan.grid.per_day == 1 or isinstance(day, dt.datetime):
+        return plan.grid.of(day)
+    read = plan.read(plan.position(key))
+    return plan.grid.on_day(day.toordinal(), read and read[0])
 
 
 _PLANS: Latest[Plan] = Latest(32)

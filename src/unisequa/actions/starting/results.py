@@ -107,6 +107,6 @@ def alike(
     found = []
     for run in runs_like(session, actor.id, template_ids, record.id):
         day = days.get(run.template_id)
-        if day is None or day.isoformat() in {value[:10] for value in run.anchors.values() if value}:
+        if day is None or day.isoformat()[:10] in {value[:10] for value in run.anchors.values() if value}:
             found.append(Alike(run.id, run.name, run.template_id))
     return found

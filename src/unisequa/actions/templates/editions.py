@@ -18,7 +18,6 @@ from unisequa.core.design.fields.waits import waits_over
 from unisequa.core.design.findings import Finding, findings
 from unisequa.core.design.outline import Outline, outline
 from unisequa.core.errors import Refused
-from unisequa.core.plan.assemble import not_startable
 from unisequa.store.documents import template_of
 from unisequa.store.meanings import settle
 from unisequa.store.queries.people import addresses
@@ -33,9 +32,6 @@ def checks(session: Session, edition: Edition, seen: Outline | None = None) -> l
     library = included_now(session, edition).library
     every = findings(template, seen or outline(template, library), people)
     every += waits_over(template, library)
-    every += [
-        Finding("fault", as_sentence(fault.message), field=fault.path, bars=True) for fault in not_startable(template)
-    ]
     return sorted(every, key=lambda finding: not finding.bars)
 
 

@@ -89,8 +89,7 @@ def rehearsed(
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
         waits = [wait for placed in parts.steps for wait in placed.step.waits_for]
-        slots = template.slots_of_time().per_day
-        there = AwaitedElsewhere(session, waits, inside.ids, today, slots, viewer=actor.id)
+        there = AwaitedElsewhere(session, waits, inside.ids, today, template.slots_of_time(), viewer=actor.id)
         occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
         plan = assemble(template, occasion, library)
     except DocumentError as error:

@@ -157,6 +157,24 @@ class Grid:
         shown = self.shown(boundary)
         return moment_of(shown).replace(fold=int(self.twice(boundary) and self.at(shown) != boundary))
 
+    def on_day(self, day: int, like: int | None) -> int:
+        """A day, on the minute grid at the time of day of another instant, or at its first without one."""
+        if self.per_day == 1 or like is None:
+            return self.day_start(day)
+        return self.at(day * MINUTES + self.shown(like) % MINUTES)
+
+    def utc(self, boundary: int) -> dt.datetime:
+        """An instant in UTC, without saying so; without a time zone by the clock of the machine.
+
+        >>> Grid(1440, ZoneInfo("Asia/Tokyo")).utc(Grid(1440, ZoneInfo("Asia/Tokyo")).read("2026-08-07T19:30"))
+        datetime.datetime(2026, 8, 7, 10, 30)
+        """
+        if self.clock is not None:
+            return moment_of(boundary)
+        moment = dt.datetime.combine(dt.date.fromordinal(self.day(boundary)), dt.time())
+        moment += dt.timedelta(minutes=boundary - self.day_start(self.day(boundary)))
+        return moment.astimezone(dt.UTC).replace(tzinfo=None)
+
     def read(self, text: str) -> int:
         """What :meth:`iso` writes, read back.
 

@@ -1,4 +1,4 @@
-"""Dates as people type them: ``fri``, ``12 mar``, ``wd+2``."""
+"""Dates as people type them: ``fri``, ``12 mar``, ``wd+2``; and times, ``fri 19:40``."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import datetime as dt
 import re
 
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.grid import FIRST_DAY, LAST_DAY
+from unisequa.core.calendars.grid import FIRST_DAY, LAST_DAY, MINUTES, Grid, read_span
 from unisequa.core.calendars.words import MONTHS, day_words
 from unisequa.core.errors import TypedError
 
@@ -89,6 +89,56 @@ def _named(text: str, day: int, month: str, year: str | None, today: dt.date) ->
     raise TypedError(f'"{text}": there is no such day')
 
 
+_TIME = re.compile(r"^(?:(.*?)\s+)?(\d{1,2})(?::|\.|h)(\d{2})$")
+
+
+_LATER = re.compile(r"^([+−-])\s*((?:\d{1,3}\s*h)?\s*(?:\d{1,4}\s*m(?:in)?)?)$")
+
+
+def typed_moment(
+    text: str, *, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar, grid: Grid
+) -> dt.date:
+    """What somebody typed for a date of a job: on the day grid a date; on the minute grid a time, or a date alone.
+
+    ``19:40`` (on the day of ``base``, or today) · ``fri 19:40`` · ``2026-08-31T19:40`` · ``+20m``, ``-1h 30m`` from
+    ``base`` · a date as :func:`typed_date` reads it, at the time of ``base`` where there is one.
+
+    Raises
+    ------
+    TypedError
+
+    >>> at = dt.datetime(2026, 8, 7, 19, 30)
+    >>> typed_moment("+20m", today=at.date(), base=at, calendar=WorkingCalendar(), grid=Grid(1440))
+    datetime.datetime(2026, 8, 7, 19, 50)
+    """
+    base_day = base.date() if base else None
+    if grid.per_day == 1:
+        return typed_date(text, today=today, base=base_day, calendar=calendar)
+    word = " ".join(text.split())
+    if base is not None and (later := _LATER.match(word)) and later[2].strip():
+        minutes = read_span(later[2].replace("min", "m"), MINUTES)
+        return base + dt.timedelta(minutes=minutes if later[1] == "+" else -minutes)
+    try:
+        return dt.datetime.fromisoformat(word) if "T" in word else _at_time(word, today, base, calendar)
+    except ValueError:
+        message = f'"{text}" is no time; type 19:40, fri 19:40, 2026-08-31 19:40 or +20m'
+        raise TypedError(message) from None
+
+
+def _at_time(word: str, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar) -> dt.date:
+    by_day = WorkingCalendar(
+        calendar.name, calendar.week, holidays=calendar.holidays, closures=calendar.closures, extra=calendar.extra
+    )
+    timed = _TIME.match(word)
+    day = (timed[1] or "") if timed else word
+    on = base.date() if base else dt.date(today.year, today.month, today.day)
+    if day:
+        on = typed_date(day, today=today, base=base.date() if base else None, calendar=by_day)
+    if timed:
+        return dt.datetime.combine(on, dt.time(int(timed[2]), int(timed[3])))
+    return on if base is None else dt.datetime.combine(on, base.time())
+
+
 def typed_past(text: str, *, today: dt.date) -> dt.date | None:
     """The day on which something was done, as typed: a weekday is the last one, today included; nothing is None.
 
@@ -108,3 +158,23 @@ def typed_past(text: str, *, today: dt.date) -> dt.date | None:
     if day > today:
         raise TypedError(f"{day_words(day)} has not come yet; give today or an earlier day")
     return day
+
+
+def typed_when(text: str, *, today: dt.date) -> dt.date | None:
+    """When something was done, as typed: a day as :func:`typed_past` reads it, or a time, of today or of such a day.
+
+    Raises
+    ------
+    TypedError
+
+    >>> typed_when("fri 19:40", today=dt.date(2026, 8, 10))
+    datetime.datetime(2026, 8, 7, 19, 40)
+    """
+    timed = _TIME.match(" ".join(text.replace("T", " ").split()))
+    if not timed:
+        return typed_past(text, today=today)
+    try:
+        time = dt.time(int(timed[2]), int(timed[3]))
+    except ValueError:
+        raise TypedError(f'"{text}" is no time; type 19:40, or fri 19:40') from None
+    return dt.datetime.combine(typed_past(timed[1] or "today", today=today) or today, time)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import slot_words
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import Library, Placed, Scope, Whole, whole
@@ -212,7 +213,7 @@ class _Assembly:
         tasks = self._tasks(steps, family, links, ties)
         del family
         tasks, phases = in_phases(tasks, self._phases(), self.anchors, self.calendars, end, self.template.direction)
-        no_anchor = self.grid.of(today or dt.date.today()) if not self.template.anchors else None
+        no_anchor = now_on(self.grid, today or dt.date.today()) if not self.template.anchors else None
         plan = planned(
             run_name(self.template, self.occasion),
             tasks,
@@ -221,7 +222,7 @@ class _Assembly:
             self.anchors,
             self.labels,
             opening=no_anchor,
-            today=self.grid.of(today) if today else None,
+            today=now_on(self.grid, today) if today else None,
             end=end,
             direction=self.template.direction,
             ties=ties,
@@ -443,9 +444,3 @@ class _Assembly:
 def _plain(measure: Measure) -> Measure:
     """A measure without the edge that a ``when`` has."""
     return Measure(anchor=measure.anchor, offset=measure.offset, unit=measure.unit, roll=measure.roll)
-
-
-def not_startable(template: Template) -> list[Fault]:
-    """What a template has that runs here cannot have yet; the command line plans all of it."""
-    later = "has no page here yet; `unisequa plan` works it out on the command line"
-    return [Fault("grid", f"A job of hours and minutes {later}")] if template.grid == "minute" else []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 
 from unisequa.core.calendars.days import WithInterval, WorkingCalendar
 from unisequa.core.calendars.grid import DAYS, Grid
@@ -36,6 +37,11 @@ class Calendars:
             message = f'no calendar "{name}"{did_you_mean(name or "", self._made)}'
             raise DocumentError([Fault("calendar", message)])
         return calendar
+
+    @cached_property
+    def by_day(self) -> Calendars:
+        """The same calendars on the day grid: which days are worked, whatever the hours."""
+        return self if self.grid.per_day == 1 else Calendars(self.documents)
 
     def of(self, task: Task) -> WorkingCalendar:
         """A task's calendar; a day off that its unrolled target falls on counts as worked for it alone."""

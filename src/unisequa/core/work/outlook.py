@@ -28,7 +28,7 @@ from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.terms import BEGUN, FINISHED
 from unisequa.core.work.earned import Curve, threshold
 from unisequa.core.work.readiness import Readiness
-from unisequa.core.work.task_states import days_late
+from unisequa.core.work.task_states import late_by
 
 Standing = Literal["ahead", "on time", "behind", "in a muddle"]
 
@@ -71,7 +71,7 @@ def outlook(
     ahead = None if curve is None or now is None else curve.ahead(now, calendar)
     if muddle := next(_muddles(plan, ready, phases), None):
         return Outlook("in a muddle", muddle, ahead, ends)
-    late = sum(days_late(plan, i) > 0 for i in range(len(plan.tasks)) if not plan.is_parent(i))
+    late = sum(late_by(plan, i) > 0 for i in range(len(plan.tasks)) if not plan.is_parent(i))
     if late:
         return Outlook("behind", f"{count_words(late, 'task')} late", ahead, ends)
     if missed := next(_missed(caught_up), None):
@@ -126,9 +126,9 @@ def _phases_crossed(plan: Plan, phases: Sequence[str]) -> Iterator[str]:
             continue
         if task.state in BEGUN or task.state == "done":
             begun.setdefault(place, i)
-        elif days_late(plan, i):
+        elif late_by(plan, i):
             open_.setdefault(place, i)
-        if task.state in BEGUN and days_late(plan, i):
+        if task.state in BEGUN and late_by(plan, i):
             open_.setdefault(place, i)
     for place, i in sorted(open_.items()):
         later = min((at for at in begun if at > place), default=None)

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from unisequa.core.calendars.grid import span_text
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED, State
 
@@ -64,15 +65,23 @@ def state_after(act: Act, *, sign_off: bool) -> State:
     return ACT[act].to_signed if sign_off else ACT[act].to
 
 
-def days_late(plan: Plan, position: int) -> int:
-    """Working days since its due date, for what should have been finished; 0 otherwise.
+def late_by(plan: Plan, position: int) -> int:
+    """Working days since its due date, for what should have been finished, on the minute grid minutes; 0 otherwise.
 
-    A task due today is not late.
+    A task due today, or this minute, is not late.
     """
-    task, days = plan.tasks[position], plan.days(position)
+    task, days = plan.tasks[position], plan.read(position)
     if days is None or plan.today is None or all(plan.tasks[leaf].state in FINISHED for leaf in plan.leaves(position)):
         return 0
-    today, calendar = plan.grid.day(plan.today), plan.calendars[task.calendar]
+    today, calendar = plan.today, plan.calendars[task.calendar]
     if days[1] >= today:
         return 0
+    if plan.grid.per_day > 1:
+        return today - days[1]
     return max(1, calendar.day_index(today) - calendar.day_index(days[1] + 1))
+
+
+def late_words(plan: Plan, position: int) -> str:
+    """How late it is: ``2 d``, on the minute grid ``1h 5m``; nothing while it is not."""
+    late = late_by(plan, position)
+    return "" if not late else f"{late} d" if plan.grid.per_day == 1 else span_text(late)

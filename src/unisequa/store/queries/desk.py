@@ -50,6 +50,7 @@ class OpenTask(NamedTuple):
     team_id: int | None
     assigned_id: int | None
     who: str | None
+    minutes: dict[str, Any] | None
 
 
 def _tasks() -> Select[Any]:
@@ -57,6 +58,7 @@ def _tasks() -> Select[Any]:
         TaskRow.id, Run.id, Run.name, TemplateRow.name, TaskRow.key, TaskRow.title, TaskRow.state, TaskRow.start_on,
         TaskRow.finish_on, TaskRow.ready_on, TaskRow.counts_on, TaskRow.done_at, TaskRow.duration, TaskRow.effort,
         TaskRow.person_id, TaskRow.signer_id, TaskRow.team_id, TaskRow.assigned_id, Person.name,
+        TaskRow.minutes,
     )  # fmt: skip
     return (
         select(*columns)

@@ -21,6 +21,12 @@ class Asked(NamedTuple):
     finish_on: dt.date
     duration: int
     state: str
+    minutes: dict[str, Any] | None
+
+    @property
+    def days(self) -> int:
+        """How many working days it takes; of a task of hours, those that it touches."""
+        return (self.finish_on - self.start_on).days + 1 if self.minutes else self.duration
 
 
 def asked_of(session: Session, people: Collection[int], first: dt.date, last: dt.date) -> list[Asked]:
@@ -28,7 +34,8 @@ def asked_of(session: Session, people: Collection[int], first: dt.date, last: dt
     if not people:
         return []
     columns: tuple[Any, ...] = (
-        TaskRow.person_id, TaskRow.effort, TaskRow.start_on, TaskRow.finish_on, TaskRow.duration, TaskRow.state
+        TaskRow.person_id, TaskRow.effort, TaskRow.start_on, TaskRow.finish_on, TaskRow.duration, TaskRow.state,
+        TaskRow.minutes,
     )  # fmt: skip
     query = select(*columns).join(Run, Run.id == TaskRow.run_id)
     query = query.where(TaskRow.person_id.in_(people), TaskRow.state.in_(("waiting", "under way")))

@@ -112,7 +112,8 @@ class TaskRow(Base):
     ``own`` says that no step of the template is behind it. ``assigned_id`` is whoever was given this one task, apart
     from its role, or took it from a queue; ``done_by_id`` who did it and ``recorded_by_id`` who said so; ``before``
     where it stood before it was begun or done, to be there again when it is reopened; ``checked`` the numbers of the
-    boxes of its instructions that are ticked.
+    boxes of its instructions that are ticked. ``minutes`` are the times of a task of a job of hours
+    (:mod:`unisequa.store.minutes`).
     """
 
     __tablename__ = "tasks"
@@ -172,6 +173,7 @@ class TaskRow(Base):
     signer_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
     ready_on: Mapped[dt.date | None]
     counts_on: Mapped[dt.date | None]
+    minutes: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 
     run: Mapped[Run] = relationship(back_populates="tasks")
     done_by: Mapped[Person | None] = relationship(foreign_keys=[done_by_id])

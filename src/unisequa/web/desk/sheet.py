@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from unisequa.actions.desk import DayLoad, Desk, DeskTask
+from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.words import day_words
 from unisequa.core.terms import FINISHED
 from unisequa.web.drawing.marks import as_script
@@ -94,7 +95,9 @@ def _group(task: DeskTask, today: int) -> str:
 
 def _line(task: DeskTask, today: int) -> DeskLine:
     due = "undated" if task.last is None else f"{task.late} d late" if task.late else day_words(task.last)
-    if task.last == today:
+    if task.at:
+        due = f"{span_text(task.late)} late" if task.late else f"{due} {task.at}" if task.last != today else task.at
+    elif task.last == today:
         due = "today"
     return DeskLine(
         f"{task.run_id}:{task.key}", task.run_id, task.key, task.title, task.run, task.state, task.waits, due, task.late

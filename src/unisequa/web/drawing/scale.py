@@ -12,9 +12,14 @@ from typing import Literal
 
 from unisequa.core.calendars.days import WorkingCalendar
 
-Zoom = Literal["day", "week", "month"]
-PX: dict[str, float] = {"day": 24, "week": 11, "month": 4}
+Zoom = Literal["day", "week", "month", "hour", "half", "whole"]
+PX: dict[str, float] = {"day": 24, "week": 11, "month": 4, "hour": 1440, "half": 288, "whole": 96}
 """Pixels a day."""
+ZOOMS: dict[str, tuple[tuple[Zoom, str], ...]] = {
+    "day": (("day", "days"), ("week", "weeks"), ("month", "months")),
+    "minute": (("hour", "hours"), ("half", "half days"), ("whole", "days")),
+}
+"""The zooms of a grid, the closest first, with their words."""
 MOST_DAYS = 1500
 
 DaysOff = tuple[int, int, str]
@@ -38,6 +43,17 @@ def field_of(days: Iterable[int], *, margin: int = 7) -> Field:
     first -= (first + 6) % 7
     last += 6 - (last + 6) % 7
     return Field(first, min(last - first + 1, MOST_DAYS))
+
+
+def field_of_hours(days: Iterable[int]) -> Field:
+    """From the first day to the last, without any beside them: days are wide there."""
+    known = sorted(days) or [dt.date(2001, 1, 1).toordinal()]
+    return Field(known[0], min(known[-1] - known[0] + 1, MOST_DAYS))
+
+
+def zoom_on(grid: str, zoom: Zoom) -> Zoom:
+    """A zoom where a grid has it, or its closest."""
+    return zoom if any(zoom == key for key, _ in ZOOMS[grid]) else ZOOMS[grid][0][0]
 
 
 def days_off(field: Field, calendar: WorkingCalendar) -> tuple[DaysOff, ...]:

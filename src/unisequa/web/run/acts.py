@@ -24,7 +24,7 @@ from unisequa.core.errors import Refused
 from unisequa.core.terms import number_in
 from unisequa.core.work.task_states import Act
 from unisequa.web.errors import form_again
-from unisequa.web.inputs import Id, day_ahead, day_done
+from unisequa.web.inputs import Id, day_done
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, asked_in, keys_in
 from unisequa.web.run.head import run_head
@@ -144,9 +144,9 @@ def propose_for_task(
     """Tell the keeper by when a task will be done, or what of it remains; the answer is its panel."""
     today, faults = settings.day(), {}
     try:
-        by, left = day_ahead(field(form, "by", 40), today), number_in(field(form, "left", 4).strip()) or None
+        by, left, why = field(form, "by", 40), field(form, "left", 12), field(form, "why", 2000)
         with store.writing() as session:
-            proposing.propose_for_task(session, me, run_id, key, today, by=by, left=left, why=field(form, "why", 2000))
+            proposing.propose_for_task(session, me, run_id, key, today, by=by, left=left, why=why)
     except Refused as error:
         faults = error.faults
     return _panel(request, me, store, settings, run_id, key, form, faults)

@@ -18,7 +18,8 @@ from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.starting.into_run import add_template
 from unisequa.actions.templates.library import startable_names
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.typed import typed_date
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.typed import typed_moment
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, DocumentError, NotAllowed, Refused, TypedError
 from unisequa.core.terms import number_in
@@ -64,17 +65,19 @@ def adding(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf,
 def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id) -> Response:
     """Add one task, many, or a template's; all or none."""
     today = settings.day()
+    with store.reading() as session:
+        grid = see_run(session, me, run_id, today).plan.grid
     place = Place(text_field(form, "phase", 80), text_field(form, "under", 200))
     try:
         if text_field(form, "what", 20) == "template":
-            day = _day(text_field(form, "day", 60), today, "day") or today
+            day = _day(text_field(form, "day", 60), today, "day", grid) or today
             number = number_in(text_field(form, "template", 12))
             if not number:
                 raise Refused({"template": "Choose a template."})
             with store.writing() as session:
                 keys = add_template(session, me, run_id, number, day, place, today)
         else:
-            tasks = _lines(form, today) if text_field(form, "what", 20) == "lines" else [_one(form, today)]
+            tasks = _lines(form, today, grid) if text_field(form, "what", 20) == "lines" else [_one(form, today, grid)]
             with store.writing() as session:
                 keys = add_tasks(session, me, run_id, tasks, place, today)
     except Refused as error:
@@ -127,25 +130,22 @@ def _page(store: Store, me: Actor, run_id: int, today: dt.date) -> AddingPage:
     )
 
 
-def _day(text: str, today: dt.date, name: str) -> dt.date | None:
+def _day(text: str, today: dt.date, name: str, grid: Grid) -> dt.date | None:
     if not text.strip():
         return None
     try:
-        return typed_date(text, today=today, base=None, calendar=WorkingCalendar())
+        return typed_moment(text, today=today, base=None, calendar=WorkingCalendar(), grid=grid)
     except (TypedError, DateRangeError) as error:
         raise Refused({name: str(error)}) from error
 
 
-def _one(form: FormData, today: dt.date) -> NewTask:
-    days = text_field(form, "days", 12).strip() or "1"
-    if not days.isascii() or not days.isdigit() or len(days) > 6:
-        raise Refused({"days": f"“{days}” is no number of working days."})
-    start = _day(text_field(form, "start", 60), today, "start")
+def _one(form: FormData, today: dt.date, grid: Grid) -> NewTask:
+    start, days = _day(text_field(form, "start", 60), today, "start", grid), text_field(form, "days", 40)
     title, who = text_field(form, "title", 1000), text_field(form, "who", 200)
-    return NewTask(title, who, start, int(days), text_field(form, "after", 400))
+    return NewTask(title, who, start, days, text_field(form, "after", 400))
 
 
-def _lines(form: FormData, today: dt.date) -> list[NewTask]:
+def _lines(form: FormData, today: dt.date, grid: Grid) -> list[NewTask]:
     """The rows of a file, or of what was pasted: cells by tabs, semicolons where there is one in the first row."""
     file, text = form.get("file"), text_field(form, "lines", 400_000)
     rows: list[list[str]] = []
@@ -161,7 +161,7 @@ def _lines(form: FormData, today: dt.date) -> list[NewTask]:
         first = text.strip().splitlines()[0]
         cut = "\t" if "\t" in first else ";" if ";" in first else "\t"
         rows = list(csv.reader(io.StringIO(text), delimiter=cut))
-    tasks = in_lines(rows, lambda word: _day(word, today, ""))
+    tasks = in_lines(rows, lambda word: _day(word, today, "", grid))
     if not tasks:
         raise Refused({"lines": f"Paste rows, or choose a file; there is {count_words(0, 'row')} so far."})
     return tasks

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import day_words
-from unisequa.core.work.task_states import days_late
+from unisequa.core.work.task_states import late_by, late_words
+from unisequa.web.drawing.marks import due_words
 from unisequa.web.run.looking import STATES, Look, groups
 
 WIDE, NARROW = 174, 74
@@ -23,7 +24,7 @@ class Card:
     title: str
     who: str
     due: str
-    late: int
+    late: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,9 +92,9 @@ def board(considered: Considered, look: Look) -> tuple[Column, ...]:
     for state, positions in by_state.items():
         cards = []
         for i in positions:
-            task, days = run.tasks[plan.tasks[i].key], plan.days(i)
-            due = day_words(days[1]) if days else "undated"
-            cards.append(Card(task.key, task.title, task.who, due, days_late(plan, i)))
+            task = run.tasks[plan.tasks[i].key]
+            due = due_words(plan, i)
+            cards.append(Card(task.key, task.title, task.who, due, late_words(plan, i)))
         columns.append(Column(state, tuple(cards)))
     return tuple(columns)
 
@@ -128,7 +129,7 @@ def _x(weekday: int) -> int:
 
 def _week(considered: Considered, spans: list[tuple[int, int, int]], monday: int, states: tuple[str, ...]) -> Week:
     plan = considered.after
-    calendar, today = plan.calendars[None], plan.today
+    calendar, today = plan.calendars[None], None if plan.today is None else plan.grid.day(plan.today)
     lanes: list[int] = []
     drawn: list[Span] = []
     for first, last, i in spans:
@@ -146,7 +147,7 @@ def _week(considered: Considered, spans: list[tuple[int, int, int]], monday: int
         y = HEAD + lane * LANE
         drawn.append(
             Span(task.key, task.title, states[i].replace(" ", "-"), left, y, right - left if task.duration else 0,
-                 begun, days_late(plan, i) > 0)
+                 begun, late_by(plan, i) > 0)
         )  # fmt: skip
     days = tuple(_day(considered, monday + n, n, first=n == 0) for n in range(7))
     off = all(not calendar.is_working_day(monday + n) for n in range(7))
@@ -156,7 +157,7 @@ def _week(considered: Considered, spans: list[tuple[int, int, int]], monday: int
 
 def _day(considered: Considered, day: int, weekday: int, *, first: bool) -> DayCell:
     plan = considered.after
-    calendar = plan.calendars[None]
+    calendar, today = plan.calendars[None], None if plan.today is None else plan.grid.day(plan.today)
     words = day_words(day).split()
     number = f"{words[1]} {words[2]}" if first or words[1] == "1" else words[1]
     if name := calendar.name_of(day):
@@ -165,4 +166,11 @@ def _day(considered: Considered, day: int, weekday: int, *, first: bool) -> DayC
         (plan.labels[key] for key, at in plan.anchors.items() if at is not None and plan.grid.day(at) == day), ""
     )
     width = WIDE if weekday < 5 else NARROW
-    return DayCell(_x(weekday), width, number, not calendar.is_working_day(day), day == plan.today, anchor)
+    return DayCell(
+        _x(weekday),
+        width,
+        number,
+        not calendar.is_working_day(day),
+        day == today,
+        anchor,
+    )

@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass
 
 from unisequa.actions.runs.seeing import RunSeen, how_it_stands
-from unisequa.core.calendars.words import day_words
+from unisequa.core.calendars.words import day_words, slot_words
 from unisequa.core.shift.edits.codec import written
 from unisequa.web.run.sheet import progress_words
 
@@ -43,6 +43,7 @@ class RunHead:
     may_consider: bool
     mending: str
     mend: str
+    hours: bool
 
 
 def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
@@ -50,7 +51,7 @@ def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
     plan, stands = run.plan, how_it_stands(run, closely=closely)
     mending = stands.mending
     anchors = tuple(
-        (plan.labels[key], day_words(day, year=True) if day is not None else "date open")
+        (plan.labels[key], slot_words(day, plan.grid, year=True) if day is not None else "date open")
         for key, day in plan.anchors.items()
     )
     reach = plan.reach()
@@ -72,4 +73,5 @@ def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
         run.may_consider,
         mending.text if mending else "",
         json.dumps([written(edit, plan.grid) for edit in mending.edits]) if mending else "[]",
+        plan.grid.per_day > 1,
     )

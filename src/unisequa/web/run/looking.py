@@ -11,7 +11,7 @@ from unisequa.actions.runs.seeing import RunSeen
 from unisequa.core.calendars.words import day_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED, State
-from unisequa.core.work.task_states import days_late
+from unisequa.core.work.task_states import late_by
 
 SHOWS = {
     "": "all tasks", "open": "open ones", "mine": "mine", "ready": "ready or begun", "late": "late ones",
@@ -118,10 +118,10 @@ def _shows(run: RunSeen, plan: Plan, states: Sequence[State], show: str, i: int)
     if state in FINISHED:
         return show == "mine" and task.mine
     if show == "fortnight":
-        days, today = plan.days(i), plan.today
+        days, today = plan.days(i), None if plan.today is None else plan.grid.day(plan.today)
         return days is not None and today is not None and days[0] <= today + 13 and days[1] >= today
     tests: dict[str, Callable[[], bool]] = {
-        "open": lambda: True, "mine": lambda: task.mine, "late": lambda: days_late(plan, i) > 0,
+        "open": lambda: True, "mine": lambda: task.mine, "late": lambda: late_by(plan, i) > 0,
         "unfilled": lambda: not task.who,
     }  # fmt: skip
     return tests[show]()
@@ -138,7 +138,7 @@ def _sorted_by(run: RunSeen, plan: Plan, sort: str) -> Callable[[int], tuple[obj
     far = (10**9, 10**9)
 
     def key(i: int) -> tuple[object, ...]:
-        days = plan.days(i) or far
+        days = plan.read(i) or far
         task = run.tasks[plan.tasks[i].key]
         by: dict[str, object] = {
             "due": days[1], "start": days[0], "title": task.title.casefold(),

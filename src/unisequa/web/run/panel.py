@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -10,7 +9,8 @@ from unisequa.actions.runs.proposing import Proposal
 from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.talking import TaskMore
-from unisequa.core.calendars.words import count_words, day_words, names_words, some_names, span_words
+from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.words import names_words, read_words, slot_words, slots_words, some_names
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
@@ -18,7 +18,8 @@ from unisequa.core.plan.reasons import reasons
 from unisequa.core.plan.room import room_words
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.readiness import Hold, holds
-from unisequa.core.work.task_states import ACT, Act, acts, days_late
+from unisequa.core.work.task_states import ACT, Act, acts, late_words
+from unisequa.web.drawing.marks import short_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,13 +43,12 @@ class TaskPanel:
     who: str
     role: str
     state: str
-    late: int
+    late: str
     kind: str
     start: str
     due: str
-    start_iso: str
-    due_iso: str
-    duration: int
+    duration: str
+    hours: bool
     milestone: bool
     moved: bool
     target: str
@@ -96,9 +96,9 @@ def task_panel(
     """Everything about one task."""
     run, plan, template = considered.run, considered.after, considered.run.template
     row, i = run.task(key), plan.position(key)
-    task, days = plan.tasks[i], plan.days(i)
+    task, read, grid = plan.tasks[i], plan.read(i), plan.grid
     doer, signer = run.member(row.role), run.member(row.sign_off_role)
-    target, drift = plan.target_days(i), plan.drift(i)
+    target, drift = plan.target_read(i), plan.drift(i)
     state = considered.ready.states[i]
     phase = next((phase.label for phase in template.phases if phase.key == row.phase), "")
     rule = row.sign_off
@@ -113,7 +113,7 @@ def task_panel(
     moved = bool(result and any(change.key == key for change in result.changes))
     target_words = ""
     if task.when:
-        known = f" ({span_words(*target)})" if target else ""
+        known = f" ({read_words(*target, grid)})" if target else ""
         target_words = f"{offset_words(task.when, plan.labels[task.when.anchor])}{known}"
     return TaskPanel(
         key=key,
@@ -122,17 +122,16 @@ def task_panel(
         who=row.who,
         role=doer.label,
         state=state,
-        late=days_late(plan, i),
+        late=late_words(plan, i),
         kind=row.kind,
-        start=day_words(days[0], year=True) if days else "",
-        due=day_words(days[1], year=True) if days else "undated",
-        start_iso=dt.date.fromordinal(days[0]).isoformat() if days else "",
-        due_iso=dt.date.fromordinal(days[1]).isoformat() if days else "",
-        duration=task.duration,
+        start=_written(plan, read[0]) if read else "",
+        due=_written(plan, read[1]) if read else "undated",
+        duration=str(task.duration) if grid.per_day == 1 else span_text(task.duration, plan.calendars.of(task).per_day),
+        hours=grid.per_day > 1,
         milestone=task.duration == 0,
         moved=moved,
         target=target_words,
-        drift=_drift(drift),
+        drift=_drift(plan, drift),
         slack=room_words(plan, i),
         critical=plan.schedule.critical[i],
         because=tuple((r.text.removesuffix(", binding"), r.binding) for r in reasons(plan, i)),
@@ -147,7 +146,7 @@ def task_panel(
         may_work=allowed,
         may_move=run.may_consider and row.state not in FINISHED and not on_desk,
         sign_off=sign_off_words(rule, signer.name or signer.label, template) if rule else "",
-        gate=_gate(held),
+        gate=_gate(held, plan),
         effort=row.effort or "",
         more=more,
         checked=row.checked,
@@ -163,6 +162,11 @@ def task_panel(
         faults=faults or {},
         typed=typed or {},
     )
+
+
+def _written(plan: Plan, at: int) -> str:
+    """A date as it stands in its field; a time of the first day of a job of hours alone."""
+    return slot_words(at, plan.grid, year=True) if plan.grid.per_day == 1 else short_words(plan, at)
 
 
 def _held_back(considered: Considered, i: int, act: Act) -> bool:
@@ -186,30 +190,32 @@ def _barred(
     elif not row.may_work and state not in FINISHED:
         told.append("Who does it, and the run's keeper, change its state.")
     if barred:
-        told.append(f"{names_words(list(barred))}: it {_gate(held)}.")
+        told.append(f"{names_words(list(barred))}: it {_gate(held, plan)}.")
     return tuple(told)
 
 
-def _gate(held: Sequence[Hold]) -> str:
+def _gate(held: Sequence[Hold], plan: Plan) -> str:
     """What keeps a task from being begun or finished."""
     names = list(dict.fromkeys(hold.words for hold in held if hold.since is None))
     until = max((hold.since for hold in held if hold.since is not None), default=None)
     if names:
         return f"waits for {some_names(names)}"
-    return f"is free from {day_words(until)}" if until is not None else ""
+    return f"is free from {slot_words(until, plan.grid)}" if until is not None else ""
 
 
-def _drift(drift: int | None) -> str:
+def _drift(plan: Plan, drift: int | None) -> str:
     if not drift:
         return ""
     side = "behind" if drift > 0 else "ahead of"
-    return f"{count_words(abs(drift), 'working day')} {side} the template"
+    return f"{slots_words(abs(drift), plan.grid, plan.calendars[None].per_day)} {side} the template"
 
 
 def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:
     plan = considered.after
-    days = plan.days(i)
-    words = span_words(*days) if days else "undated"
-    if lag:
+    read = plan.read(i)
+    words = read_words(*read, plan.grid) if read else "undated"
+    if lag and plan.grid.per_day > 1:
+        words += f", {'+' if lag > 0 else '−'}{span_text(abs(lag))}{' worked' if unit == 'working' else ''}"
+    elif lag:
         words += f", {lag:+d} {'working ' if unit == 'working' else ''}d".replace("-", "−")
     return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, considered.ready.states[i])

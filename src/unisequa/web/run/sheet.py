@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, day_words
+from unisequa.core.calendars.words import count_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
 from unisequa.core.terms import FINISHED, State
-from unisequa.core.work.task_states import days_late
-from unisequa.web.drawing.marks import as_script, interval, plumbs
-from unisequa.web.drawing.scale import days_off, field_of
+from unisequa.core.work.task_states import late_words
+from unisequa.web.drawing.marks import as_script, due_words, interval, middle, plumbs, short_words
+from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 from unisequa.web.run.looking import WHOLE, Look, groups, label_words
 
 Json = dict[str, Any]
@@ -32,7 +32,7 @@ class TaskLine:
     due: str
     state: str
     slack: str
-    late: int
+    late: str
     moved: bool
     edited: bool
     level: int = 1
@@ -73,7 +73,8 @@ def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
 
     plans = (plan,) if shown is plan else (plan, shown)
     days = [day for p in plans for i in range(len(p.tasks)) for day in p.days(i) or ()]
-    field = field_of([*days, *(plan.grid.day(d) for d in plan.anchors.values() if d is not None)])
+    days += [plan.grid.day(d) for d in plan.anchors.values() if d is not None]
+    field = field_of(days) if plan.grid.per_day == 1 else field_of_hours(days)
     lines: list[PhaseLine | TaskLine] = []
     marks: list[Json] = []
     heads: list[int] = []
@@ -92,7 +93,8 @@ def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
     content = {
         "first": field.first,
         "days": field.days,
-        "today": plan.today,
+        "hours": plan.grid.per_day > 1,
+        "today": None if plan.today is None else int(middle(plan, plan.today)),
         "off": days_off(field, plan.calendars[None]),
         "plumbs": plumbs(plan, run.template.day_labels),
         "heads": heads,
@@ -113,18 +115,18 @@ def _line(
     *,
     nested: bool,
 ) -> TaskLine:
-    task, days = shown.tasks[i], shown.days(i)
+    task, days = shown.tasks[i], shown.read(i)
     name, role = who(task.key)
     return TaskLine(
         task.key,
         task.title,
         name,
         role,
-        day_words(days[0]) if days else "",
-        day_words(days[1]) if days else "undated",
+        short_words(shown, days[0]) if days else "",
+        due_words(shown, i),
         state,
         room_words(shown, i),
-        days_late(shown, i),
+        late_words(shown, i),
         moved,
         edited,
         len(tuple(shown.above(i))) if nested else 1,
@@ -142,11 +144,11 @@ def _mark(plan: Plan, shown: Plan, i: int, line: TaskLine, may_move: bool) -> Js
         mark |= {"ms": True, "t": line.title}
     until = room_until(shown, i) if task.state == "waiting" else None
     if until is not None:
-        mark["to"] = shown.grid.day(until - 1) + 1
+        mark["to"] = shown.grid.day(until - 1) + 1 if shown.grid.per_day == 1 else middle(shown, until)
     if line.moved and plan.schedule.start[i] != UNDATED:
         mark["gh"] = interval(plan, i)
     flags = {
-        "cr": shown.schedule.critical[i], "la": line.late > 0, "mv": line.moved,
+        "cr": shown.schedule.critical[i], "la": bool(line.late), "mv": line.moved,
         "g": may_move and line.state not in FINISHED,
     }  # fmt: skip
     return mark | {name: True for name, on in flags.items() if on}

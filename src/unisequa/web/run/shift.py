@@ -14,7 +14,8 @@ from starlette.responses import Response
 from unisequa.actions.runs import proposing
 from unisequa.actions.runs import shifts as actions
 from unisequa.actions.runs.seeing import RunSeen, see_run
-from unisequa.core.calendars.typed import typed_date
+from unisequa.core.calendars.grid import Grid, read_span
+from unisequa.core.calendars.typed import typed_moment
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
 from unisequa.core.plan.plan import Plan
@@ -65,14 +66,23 @@ def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date)
     """What is asked, with an anchor put on the day that was typed."""
     if key not in run.plan.anchors or not run.may_change:
         return asked
-    at = run.plan.anchors[key]
-    base = dt.date.fromordinal(run.plan.grid.day(at)) if at is not None else None
+    grid, at = run.plan.grid, run.plan.anchors[key]
     try:
-        day = typed_date(text, today=today, base=base, calendar=run.plan.calendars[None])
+        day = typed_moment(text, today=today, base=_moment(grid, at), calendar=run.plan.calendars[None], grid=grid)
     except (TypedError, DateRangeError) as error:
         return replace(asked, toast=f"{run.plan.labels[key]}: {error}.")
-    edit = MoveAnchor(key, run.plan.grid.of(day))
-    return replace(asked, documents=(*asked.documents, written(edit, run.plan.grid)))
+    slot = grid.of(day)
+    if grid.per_day > 1 and not isinstance(day, dt.datetime):
+        slot = run.plan.calendars[None].roll_forward(slot)
+    return replace(asked, documents=(*asked.documents, written(MoveAnchor(key, slot), grid)))
+
+
+def _moment(grid: Grid, at: int | None) -> dt.datetime | None:
+    """What a date, or a time, is counted from."""
+    if at is None:
+        return None
+    moment = grid.moment(at)
+    return moment if isinstance(moment, dt.datetime) else dt.datetime.combine(moment, dt.time())
 
 
 def _answer(request: Request, piece: Work, asked: Asked, status: int = 200) -> Response:
@@ -175,6 +185,8 @@ def typed_edit(
     TypedError
     """
     if kind == "duration":
+        if plan.grid.per_day > 1:
+            return Duration(key, _length(plan, key, text))
         digits = text.strip().removesuffix("d").strip()
         if not digits.isascii() or not digits.isdigit() or int(digits) > MOST_DAYS:
             raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 …')
@@ -184,13 +196,15 @@ def typed_edit(
     if kind == "unlink":
         return RemoveLink(text, key)
     position = plan.position(key)
-    task, days = plan.tasks[position], _days_considered(plan, edits, asked, position)
+    task, read, grid = plan.tasks[position], _considered(plan, edits, asked, position), plan.grid
     calendar = plan.calendars.of(task)
-    stands = days and days[0 if kind == "move" else 1]
-    base = dt.date.fromordinal(stands) if stands else None
-    day = typed_date(text, today=today, base=base, calendar=calendar).toordinal()
-    if kind == "end" and days:
-        return Duration(key, max(1, calendar.count(days[0], day + 1)))
+    base = _moment(grid, read and read[0 if kind == "move" else 1])
+    moment = typed_moment(text, today=today, base=base, calendar=calendar, grid=grid)
+    if grid.per_day > 1 and not isinstance(moment, dt.datetime):
+        raise TypedError(f'"{text}" is a day; give a time with it, such as fri 19:40')
+    day = grid.of(moment)
+    if kind == "end" and read:
+        return Duration(key, max(1, calendar.count(read[0], grid.exclusive(day))))
     if kind not in {"move", "due"}:
         raise TypedError("That cannot be changed here.")
     return Move(key, day) if kind == "move" else Due(key, day)
@@ -207,10 +221,17 @@ def _named(plan: Plan, text: str) -> str:
     raise TypedError(f"“{word}” is {'no task of this run' if not found else 'the title of several tasks'}")
 
 
-def _days_considered(plan: Plan, edits: tuple[Edit, ...], asked: Asked, position: int) -> tuple[int, int] | None:
-    """The days of a task with the edits so far."""
-    if not edits:
-        return plan.days(position)
-    result = cascade(plan, edits, asked.mode)
-    moved = next((change for change in result.changes if change.key == plan.tasks[position].key), None)
-    return result.days(moved)[1] if moved else plan.days(position)
+def _length(plan: Plan, key: str, text: str) -> int:
+    """How long a task of hours takes, as typed."""
+    try:
+        slots = read_span(text, plan.calendars.of(plan.tasks[plan.position(key)]).per_day)
+    except ValueError as error:
+        raise TypedError(str(error)) from None
+    if not 0 <= slots <= MOST_DAYS * plan.grid.per_day:
+        raise TypedError(f'"{text}" is no length of time here; type 20m or 1h 30m')
+    return slots
+
+
+def _considered(plan: Plan, edits: tuple[Edit, ...], asked: Asked, position: int) -> tuple[int, int] | None:
+    """The dates of a task as people read them, with the edits so far."""
+    return cascade(plan, edits, asked.mode).read_after(position) if edits else plan.read(position)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, difference_words, span_words
+from unisequa.core.calendars.words import count_words, difference_words, read_words, slots_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
 from unisequa.core.shift.changes import Conflict
@@ -65,15 +65,16 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
         name = considered.run.tasks[task.key].who
         if name:
             people.add(name)
-        before, after = result.days(change)
+        before, after = result.read(change)
+        grid, day = result.plan.grid, result.plan.calendars.of(task).per_day
         rows.append(
             TrayRow(
                 task.key,
                 task.title,
                 name,
-                span_words(*before) if before else "undated",
-                span_words(*after),
-                difference_words(change.delta),
+                read_words(*before, grid) if before else "undated",
+                read_words(*after, grid),
+                difference_words(change.delta, grid, day),
                 result.reason(change),
                 change.key in named,
             )
@@ -118,7 +119,8 @@ def _missed(result: Cascade) -> str:
 def _mode(other: Cascade, chosen: bool) -> ModeChoice:
     mode = other.mode
     later = other.plan.calendars[None].count(*other.finish)
-    end = difference_words(later) if later else "end holds"
+    calendar = other.plan.calendars[None]
+    end = difference_words(later, other.plan.grid, calendar.per_day) if later else "end holds"
     if missed := _missed(other):
         end = missed
     return ModeChoice(mode, mode.capitalize(), f"{len(other.changes)} move, {end}", _HINTS[mode], chosen)
@@ -133,7 +135,7 @@ def _sentence(result: Cascade, shown: Plan, people: int) -> str:
     if missed := _missed(result):
         parts.append(missed)
     elif later:
-        parts.append(f"ends {count_words(abs(later), 'working day')} {'later' if later > 0 else 'earlier'}")
+        parts.append(f"ends {_slots(abs(later), shown)} {'later' if later > 0 else 'earlier'}")
     else:
         parts.append("the end holds" + _slack_left(result, shown))
     parts.append("1 person affected" if people == 1 else f"{people} people affected")
@@ -148,4 +150,9 @@ def _slack_left(result: Cascade, shown: Plan) -> str:
     after = [slack for i in moved if (slack := shown.schedule.total_slack[i]) is not None]
     if not before or not after or min(before) == min(after) or min(after) < 0:
         return ""
-    return f" with {count_words(min(after), 'working day')} of slack instead of {min(before)}"
+    was = str(min(before)) if shown.grid.per_day == 1 else _slots(min(before), shown)
+    return f" with {_slots(min(after), shown)} of slack instead of {was}"
+
+
+def _slots(n: int, plan: Plan) -> str:
+    return slots_words(n, plan.grid, plan.calendars[None].per_day)

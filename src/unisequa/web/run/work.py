@@ -16,7 +16,7 @@ from unisequa.actions.runs.talking import TaskMore, see_more
 from unisequa.actions.runs.views import View, views
 from unisequa.core.shift.edits.codec import written
 from unisequa.store.store import Session
-from unisequa.web.drawing.scale import PX
+from unisequa.web.drawing.scale import PX, ZOOMS, zoom_on
 from unisequa.web.run.asked import Asked
 from unisequa.web.run.board import Column, Month, board, month
 from unisequa.web.run.head import RunHead, run_head
@@ -49,6 +49,7 @@ class Work:
     selected: str
     version: int
     zoom: str
+    zooms: tuple[tuple[str, str], ...]
     edits: str
     mode: str
     last: LastLine | None
@@ -101,18 +102,19 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
         faults.setdefault("shift", considered.fault)
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
-    head = run_head(run, closely=not considered.edits)
+    head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
     drawn = run_sheet(considered, asked.look)
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,
         drawn,
-        PX[asked.zoom],
+        PX[zoom],
         tray(considered, asked.why, asked.stale),
         panel,
         selected,
         run.version,
-        asked.zoom,
+        zoom,
+        ZOOMS[run.plan.grid.name],
         json.dumps([written(edit, run.plan.grid) for edit in considered.edits]),
         asked.mode,
         last_line(run) if head.may_change else None,

@@ -13,7 +13,8 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.rehearsing import Startable
 from unisequa.actions.subjects import SubjectSeen, date_of, subject_of
-from unisequa.core.calendars.typed import typed_date
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.calendars.typed import typed_moment
 from unisequa.core.documents.template import Anchor, Fact, Role
 from unisequa.core.errors import DateRangeError, DocumentError, TypedError
 from unisequa.core.plan.calendars import Calendars
@@ -48,6 +49,10 @@ class Together:
     def first(self) -> Startable:
         """That of the address."""
         return self.ons[0]
+
+    def hourly(self, anchor: Asked[Anchor]) -> bool:
+        """Whether a job of hours asks for it, so that it has a time."""
+        return any(on.grid.per_day > 1 for on in self.ons if on.template_id in anchor.keys)
 
     @property
     def ids(self) -> tuple[int, ...]:
@@ -116,9 +121,11 @@ def read_form(session: Session, me: Actor, on: Together, form: FormData, today: 
     calendar = Calendars(sorted(first.documents, key=lambda one: calendar_name not in {"", one.name}))[None]
     faults: dict[str, str] = {}
 
-    def day(name: str, text: str) -> dt.date | None:
+    hours = Grid(MINUTES)
+
+    def day(name: str, text: str, grid: Grid = DAYS) -> dt.date | None:
         try:
-            return typed_date(text, today=today, base=None, calendar=calendar)
+            return typed_moment(text, today=today, base=None, calendar=calendar, grid=grid)
         except (TypedError, DateRangeError) as error:
             faults[name] = str(error)
             return None
@@ -131,7 +138,7 @@ def read_form(session: Session, me: Actor, on: Together, form: FormData, today: 
         if not text and kept is not None:
             recorded[anchor.name] = kept.isoformat()
             days[anchor.name] = kept
-        elif text and (typed := day(anchor.name, text)) is not None:
+        elif text and (typed := day(anchor.name, text, hours if on.hourly(anchor) else DAYS)) is not None:
             days[anchor.name] = typed
     facts: dict[str, str] = {}
     for fact in on.facts:
@@ -151,10 +158,10 @@ def read_form(session: Session, me: Actor, on: Together, form: FormData, today: 
         number = one.template_id
         put = {}
         for key, text in _mended(form, "put", number).items():
-            if text and (typed := day(f"put.{number}:{key}", text)) is not None:
+            if text and (typed := day(f"put.{number}:{key}", text, one.grid)) is not None:
                 put[key] = typed
         choices = Choices(
-            anchors={asked.keys[number]: days[asked.name] for asked in on.anchors
+            anchors={asked.keys[number]: _on(one.grid, days[asked.name]) for asked in on.anchors
                      if number in asked.keys and asked.name in days},
             facts={asked.keys[number]: facts[asked.name] for asked in on.facts
                    if number in asked.keys and asked.name in facts},
@@ -174,6 +181,11 @@ def read_form(session: Session, me: Actor, on: Together, form: FormData, today: 
         )  # fmt: skip
         wanted.append(Wanted(number, one.edition, choices))
     return FormRead(tuple(wanted), faults, about, recorded, days)
+
+
+def _on(grid: Grid, day: dt.date) -> dt.date:
+    """A date as a template on a grid takes it: without its time where that goes by days."""
+    return day if grid.per_day > 1 or not isinstance(day, dt.datetime) else day.date()
 
 
 def _of_record(about: SubjectSeen, label: str) -> str:
@@ -207,7 +219,9 @@ def opened(on: Together, read: FormRead) -> FormRead:
             try:
                 choices = template.opened_by_end(choices, opening)
                 name = next(asked.name for asked in on.anchors if asked.keys.get(one.template_id) == opening)
-                days[name] = min(choices.anchors[opening], days.get(name, choices.anchors[opening]))
+                days[name] = min(
+                    choices.anchors[opening], days.get(name, choices.anchors[opening]), key=dt.date.isoformat
+                )
             except (TypedError, DocumentError) as error:
                 faults["end"] = str(error)
         wanted.append(replace(one, choices=choices))

@@ -58,6 +58,7 @@ class Question:
     fault: str = ""
     read_as: str = ""
     last: tuple[str, str] = ("", "")
+    hourly: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -256,7 +257,7 @@ def _page(
             for one, wanted in zip(on.ons, read.wanted, strict=True)
         ),
         more=tuple(one for one in startable_names(session, me) if one[0] not in on.ids),
-        anchors=tuple(_anchor(asked, form, read, wrong) for asked in on.anchors),
+        anchors=tuple(_anchor(asked, form, read, wrong, on) for asked in on.anchors),
         facts=tuple(_fact(asked, form, read, wrong) for asked in on.facts),
         roles=tuple(
             _role(asked, would, [*everybody, *groups], wrong, [one[1] if one else {} for one in last], on)
@@ -319,7 +320,7 @@ def _next_worked(would: WouldBe, today: dt.date) -> dt.date:
     """Today, or the next day that is worked."""
     if not would.runs:
         return today
-    return dt.date.fromordinal(would.runs[0].plan.calendars[None].roll_forward(today.toordinal()))
+    return dt.date.fromordinal(would.runs[0].plan.calendars.by_day[None].roll_forward(today.toordinal()))
 
 
 def _span(would: WouldBe) -> str:
@@ -335,11 +336,16 @@ def _end_of(on: Together, read: FormRead) -> str:
         if wanted.choices.end is None or opening is None or opening not in wanted.choices.anchors:
             continue
         label = next(anchor.label for anchor in one.template.anchors if anchor.key == opening)
-        said.append(f"{label} {day_words(wanted.choices.anchors[opening], year=True)}")
+        said.append(f"{label} {_read_as(wanted.choices.anchors[opening])}")
     return ", ".join(dict.fromkeys(said))
 
 
-def _anchor(asked: Asked[Anchor], form: FormData, read: FormRead, wrong: Mapping[str, str]) -> Question:
+def _read_as(day: dt.date) -> str:
+    time = f" {day:%H:%M}" if isinstance(day, dt.datetime) else ""
+    return day_words(dt.date(day.year, day.month, day.day), year=True) + time
+
+
+def _anchor(asked: Asked[Anchor], form: FormData, read: FormRead, wrong: Mapping[str, str], on: Together) -> Question:
     part = asked.part
     derived = part.from_ is not None
     hint = "worked out from another date unless you give it" if derived else "" if part.required else "may stay open"
@@ -349,7 +355,7 @@ def _anchor(asked: Asked[Anchor], form: FormData, read: FormRead, wrong: Mapping
     day = read.days.get(asked.name)
     return Question(
         asked.name, part.label, "date", typed or read.recorded.get(asked.name, ""), part.required and not derived,
-        hint, (), wrong.get(asked.name, ""), day_words(day, year=True) if day else "",
+        hint, (), wrong.get(asked.name, ""), _read_as(day) if day else "", hourly=on.hourly(asked),
     )  # fmt: skip
 
 

@@ -11,8 +11,8 @@ from unisequa.actions.starting.looks import Looked, Noticed, Offer
 from unisequa.core.calendars.words import day_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import When
-from unisequa.web.drawing.marks import as_script, interval, plumbs
-from unisequa.web.drawing.scale import days_off, field_of
+from unisequa.web.drawing.marks import as_script, due_words, interval, plumbs
+from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 
 FEW = 8
 """Up to so many things that deserve a look are told beneath their rows without being asked for."""
@@ -110,9 +110,14 @@ def start_sheet(
     short = _short(runs)
     plans = [run.plan for run in runs]
     days = [day for plan in plans for i in range(len(plan.tasks)) for day in plan.days(i) or ()]
-    days += [day for plan in plans for day in plan.anchors.values() if day is not None]
-    today = plans[0].today if plans else None
-    field = field_of([*days, *([today] if today is not None and days and min(days) - today < 120 else [])])
+    days += [plan.grid.day(day) for plan in plans for day in plan.anchors.values() if day is not None]
+    now = plans[0].today if plans else None
+    today = None if now is None else plans[0].grid.day(now)
+    hours = bool(plans) and all(plan.grid.per_day > 1 for plan in plans)
+    if hours:
+        field = field_of_hours(days)
+    else:
+        field = field_of([*days, *([today] if today is not None and days and min(days) - today < 120 else [])])
     lines: list[Line] = []
     marks: list[dict[str, Any]] = []
     heads: list[int] = []
@@ -131,7 +136,7 @@ def start_sheet(
             if name == shown.open and not run.plan.is_parent(i):
                 key = run.plan.tasks[i].key
                 put = run.choices.put.get(key)
-                lines.append(ChangeLine(name, put.isoformat() if put else "", str(run.choices.given.get(key, ""))))
+                lines.append(ChangeLine(name, put.isoformat()[:16] if put else "", str(run.choices.given.get(key, ""))))
     left = [
         LeftLine(_name(run, step.key), step.title)
         for run in runs
@@ -144,6 +149,7 @@ def start_sheet(
     content = {
         "first": field.first,
         "days": field.days,
+        "hours": hours,
         "today": today,
         "off": days_off(field, plans[0].calendars[None]) if plans else [],
         "plumbs": _plumbs(runs),
@@ -213,7 +219,8 @@ def _line(run: Looked, i: int, of: str, names: Mapping[int, str], found: Sequenc
     roles = {role.key: role.label for role in run.on.template.roles}
     days, labels = plan.days(i), {a.key: a.label for a in run.on.template.anchors}
     if shown.dated:
-        due = day_words(days[1], year=_years(plan.today, days[1])) if days else "undated"
+        hours = plan.grid.per_day > 1
+        due = due_words(plan, i) if hours or not days else day_words(days[1], year=_years(plan.today, days[1]))
     else:
         due = _offset(task.when, labels.get(task.when.anchor, "")) if task.when else ""
     who = _who(run, i, names) or (f"{roles[task.role]}, nobody" if task.role in roles else "")

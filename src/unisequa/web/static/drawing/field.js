@@ -9,17 +9,17 @@ import { View, bands, bringIn } from "./view.js";
 import { all, byId, find } from "../dom.js";
 
 /** Pixels a day, by the zoom's name. @type {Record<string, number>} */
-export const ZOOMS = { day: 24, week: 11, month: 4 };
+export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole: 96 };
 
 
 /**
  * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
  * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
  *
- * And of the whole field: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
+ * And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say.
- * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
 
 export class RunField {
@@ -168,11 +168,30 @@ export class RunField {
     if (ends) bringIn(byId("sheet"), ends.x, ends.end - ends.x);
   }
 
+  /** The first bar at the left edge. */
+  toWork() {
+    const sheet = byId("sheet");
+    const starts = this.model ? this.model.marks.map((mark) => mark.s[0]) : [];
+    if (sheet && starts.length) sheet.scrollLeft = Math.max(0, xOf(this.scale, Math.min(...starts)) - 40);
+  }
+
+  /** Whether the line of today is in sight; in a field of hours that of now. */
+  seesNow() {
+    const sheet = byId("sheet");
+    const now = this.model && this.model.plumbs.find(([kind]) => kind === "today");
+    if (!sheet || !now) return false;
+    const x = xOf(this.scale, now[1]) - sheet.scrollLeft;
+    return x >= 0 && x <= sheet.clientWidth - columnWidth();
+  }
+
   /** Today a quarter of the way in, or the first anchor when there is no today. */
   toDay() {
     const sheet = byId("sheet");
     if (!sheet || !this.model) return;
-    const plumb = this.model.plumbs.find(([kind]) => kind === "today") || this.model.plumbs[0];
+    const { first, days, hours } = this.model;
+    const today = this.model.plumbs.find(([kind, at]) => kind === "today" && (!hours || (at >= first && at <= first + days)));
+    const plumb = today || (hours ? undefined : this.model.plumbs[0]);
+    if (hours && !plumb) this.toWork();
     if (plumb) sheet.scrollLeft = Math.max(0, xOf(this.scale, plumb[1]) - (sheet.clientWidth - columnWidth()) / 4);
   }
 }

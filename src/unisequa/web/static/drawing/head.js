@@ -65,7 +65,7 @@ export function dates(scale, days, off) {
     const rest = rests.has(day) ? " rest" : "";
     const letter = "SMTWTFS"[date.getUTCDay()];
     if (scale.px >= 200) {
-      for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${hour}</text>`;
+      for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${scale.px >= 900 ? `${hour}:00` : hour}</text>`;
       out += `<text class="let" x="${xOf(scale, day) + 3}" y="43">${letter} ${n}</text>`;
     } else if (scale.px >= 22) {
       out += `<text class="let mid" x="${xOf(scale, day + 0.5)}" y="43">${letter}</text><text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;

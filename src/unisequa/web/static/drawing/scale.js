@@ -32,6 +32,9 @@ export const dateOf = (ordinal) => new Date((ordinal - 719163) * 86400000);
 /** `2027-01-25`. @param {number} ordinal */
 export const isoOf = (ordinal) => dateOf(ordinal).toISOString().slice(0, 10);
 
+/** `2027-01-25T19:30`: a place within days, to the minute. @param {number} day */
+export const timeOf = (day) => new Date(Math.round((day - 719163) * 1440) * 60000).toISOString().slice(0, 16);
+
 /** `Mon 25 Jan`. @param {number} ordinal */
 export const dayWords = (ordinal) => dateOf(ordinal).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
 

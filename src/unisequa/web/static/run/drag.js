@@ -1,14 +1,23 @@
 // Bars of a run by pointer: its body moves a task, its right end stretches it. Dates are the server's: this only moves
-// pixels by whole days and says on which day a bar was let go.
+// pixels by whole days, or by five minutes, and says when a bar was let go.
 import { toast } from "../app.js";
 import { follow, nudge } from "../drawing/drag.js";
-import { dayWords, isoOf } from "../drawing/scale.js";
+import { dayWords, isoOf, timeOf } from "../drawing/scale.js";
+
+/** By how much a bar of hours is moved: five minutes, as a part of a day. */
+const FIVE = 5 / 1440;
 
 /**
  * The day that a mark would land on, moved or stretched by so many days.
  * @param {{ s: [number, number], ms?: boolean }} mark @param {boolean} grip @param {number} days
  */
 export const landing = (mark, grip, days) => Math.floor(grip ? mark.s[1] - 1 : mark.s[0]) + days;
+
+/**
+ * The time that a mark of hours would land on, on the five minutes; as a place within days.
+ * @param {{ s: [number, number] }} mark @param {boolean} grip @param {number} days
+ */
+export const landingAt = (mark, grip, days) => Math.round((mark.s[grip ? 1 : 0] + days) / FIVE) * FIVE;
 
 /**
  * Take hold of a bar.
@@ -22,6 +31,7 @@ export function grabbed(event, field, { movable, clicked, dropped }) {
   if (!element || event.button !== 0 || (!grip && !target.closest(".hit"))) return null;
   const key = /** @type {SVGElement} */ (element).dataset.k;
   const mark = field.marks.get(key);
+  const hours = Boolean(field.model && field.model.hours);
   const started = !grip && ["under-way", "in-review"].includes(mark.st);
   const fixed = !movable || ["done", "dropped"].includes(mark.st);
   const box = element.querySelector(".bar");
@@ -30,19 +40,21 @@ export function grabbed(event, field, { movable, clicked, dropped }) {
   element.classList.add("dragging");
   const moved = (/** @type {PointerEvent} */ next) => {
     if (fixed || started) return;
-    const wanted = Math.round((next.clientX - event.clientX) / field.px);
-    const days = grip ? Math.max(wanted, 1 - Math.round(mark.s[1] - mark.s[0])) : wanted;
+    const by = (next.clientX - event.clientX) / field.px;
+    const wanted = hours ? Math.round(by / FIVE) * FIVE : Math.round(by);
+    const least = hours ? FIVE : 1;
+    const days = grip ? Math.max(wanted, least - (hours ? mark.s[1] - mark.s[0] : Math.round(mark.s[1] - mark.s[0]))) : wanted;
     if (days === state.days) return;
     state.days = days;
     nudge([element], grip, days * field.px, bar);
-    toast(dayWords(landing(mark, grip, days)));
+    toast(hours ? timeOf(landingAt(mark, grip, days)).slice(11) : dayWords(landing(mark, grip, days)));
   };
   const let_go = (/** @type {PointerEvent | null} */ next) => {
     state.over = true;
     element.classList.remove("dragging");
     if (next && state.days) {
       toast("");
-      dropped(key, grip ? "end" : "move", isoOf(landing(mark, grip, state.days)));
+      dropped(key, grip ? "end" : "move", hours ? timeOf(landingAt(mark, grip, state.days)) : isoOf(landing(mark, grip, state.days)));
       return;
     }
     nudge([element], false, 0, bar);

@@ -77,6 +77,18 @@ function clicked(event) {
   return row ? select(row.dataset.k) : undefined;
 }
 
+// A job of hours goes by the clock: each minute the page comes again, unless something is being done on it, and the line
+// of now is brought back to where it can be seen coming.
+function byTheClock() {
+  setTimeout(() => {
+    const at = document.activeElement;
+    const busy = document.hidden || edits().length || (dragged && !dragged.over) || (at && at.matches("input, textarea, select"));
+    const seen = field.seesNow();
+    const done = workNow().dataset.clock !== "yes" || busy ? Promise.resolve() : work("/work", {}).then(() => seen && !field.seesNow() && field.toDay());
+    done.finally(byTheClock);
+  }, 60_200 - (Date.now() % 60_000));
+}
+
 // The page opens where work is: the first task that is not over, below the name of its phase.
 function toWork() {
   const open = all("#work .row[data-k]").find((row) => !row.querySelector(".st.done, .st.dropped"));
@@ -215,7 +227,7 @@ function pressed(event) {
 
 function shoved(event, key, by) {
   event.preventDefault();
-  return work("/work", { kind: event.shiftKey ? "end" : "move", key, value: `wd${by > 0 ? "+" : "-"}1` });
+  return work("/work", { kind: event.shiftKey ? "end" : "move", key, value: `${workNow().dataset.grid === "minute" ? (by > 0 ? "+5m" : "-5m") : `wd${by > 0 ? "+" : "-"}1`}` });
 }
 
 function grab(event) {
@@ -251,6 +263,7 @@ document.addEventListener("alpine:init", () => {
       restoreWidth();
       field.take(held().zoom, selectedKey());
       field.toDay();
+      if (workNow().dataset.clock === "yes") byTheClock();
       const row = selectedKey() && rowOf(selectedKey());
       if (row) {
         row.scrollIntoView({ block: "nearest" });

@@ -21,7 +21,12 @@ function soon(/** @type {number} */ ms) {
 function drawn() {
   field.keep();
   field.take("month", "");
-  if (field.model && field.model.days < 60) field.take("week", "");
+  if (field.model?.hours) {
+    field.take("hour", "");
+    field.toWork();
+  } else if (field.model && field.model.days < 60) {
+    field.take("week", "");
+  }
 }
 
 // Something chosen elsewhere than in its field: in a line that mends a row, or as it was the last time.
