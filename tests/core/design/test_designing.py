@@ -25,7 +25,7 @@ from unisequa.core.lookback.from_run import template_from_run
 from unisequa.core.people.load import absences, loads
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import AddLink, Drop, Move, RemoveLink
+from unisequa.core.shift.edits import AddLink, Done, Drop, Duration, Move, RemoveLink
 
 FACTS = [
     Fact(key="entity", label="Entity", kind="choice", choices=("Shop", "It's new")),
@@ -176,6 +176,25 @@ def test_links_drawn_and_taken_out_in_the_run_are_those_of_the_template_made_of_
         "by its links, 1 d, follows b, rare",
         "by its links, 1 d, follows rare, a +2 wd",
     )
+
+
+def test_a_job_of_hours_gives_its_template_with_the_times_at_which_it_was_done() -> None:
+    steps = [
+        step("light", "30m", when={"anchor": "go", "offset": "-1h", "unit": "minutes", "edge": "start"}),
+        step("speech", "20m"),
+        step("tidy", "1h"),
+    ]
+    hours = {"hours": [["08:00", "23:00"]]}
+    made = template(steps, "light>speech", "speech>tidy", grid="minute", zone="Europe/Oslo")
+    doors = dt.datetime(2026, 8, 3, 18)
+    planned = plan(steps, "light>speech", "speech>tidy", grid="minute", zone="Europe/Oslo", go=doors, calendar=hours)
+    at = planned.grid.read
+    edits = [Done("light", at("2026-08-03T17:50")), Move("tidy", at("2026-08-03T19:00")), Duration("tidy", 90)]
+    found = cascade(planned, edits, "push").after()
+    new, lines = template_from_run(made, found, {})
+    again = assemble(new, Occasion(anchors={"go": doors}, calendars=planned.calendars.documents))
+    assert [again.read(i) for i in range(3)] == [found.read(i) for i in range(3)]
+    assert (new.steps[2].duration, lines[2].becomes) == ("1h 30m", "start +1h, 1h 30m")
 
 
 def test_dropped_tasks_are_left_out_of_it_or_kept_as_one_wishes() -> None:

@@ -7,11 +7,11 @@ else it is measured in working days from the anchor that it was measured from, o
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import span_text
 from unisequa.core.design.editing import changed, remove_steps
 from unisequa.core.design.typed import follows_words, when_words
 from unisequa.core.documents.measures import measured
@@ -58,10 +58,10 @@ def template_from_run(
     Raises
     ------
     DocumentError
-        When no anchor of the run is known, or it is planned in hours.
+        When no anchor of the run is known.
     """
     known = {key: day for key, day in plan.anchors.items() if day is not None}
-    if not known or plan.grid.per_day > 1:
+    if not known:
         raise DocumentError([Fault("anchors", "no anchor of this run has a date, so nothing can be measured from one")])
     dropped = {task.key for task in plan.tasks if task.state == "dropped"}
     original, template = template, template.model_copy(update={"links": _links(template, plan)})
@@ -70,12 +70,14 @@ def template_from_run(
     made = dict(steps)
     for i, task in enumerate(plan.tasks):
         step = steps.get(task.key)
-        days = plan.days(i)
+        days = plan.read(i)
         if step is None or days is None or plan.is_parent(i) or task.key in dropped:
             continue
         calendar = plan.calendars.of(task)
-        lasts = 0 if task.duration == 0 else max(1, calendar.count(days[0], days[1] + 1))
-        step = step.model_copy(update={"duration": lasts if lasts != step.days else step.duration})
+        lasts = 0 if task.duration == 0 else max(1, calendar.count(days[0], plan.grid.exclusive(days[1])))
+        if lasts != step.slots(calendar):
+            takes = lasts if plan.grid.per_day == 1 else span_text(lasts)
+            step = step.model_copy(update={"duration": takes})
         if step.when is not None or task.key not in followed:
             step = step.model_copy(update={"when": _when(step.when, task, days, known, calendar)})
         made[task.key] = step
@@ -92,20 +94,30 @@ def _links(template: Template, plan: Plan) -> tuple[Link, ...]:
     A link of the run that only bridges what did not apply there is none of these.
     """
     keys = {step.key for step in template.steps}
-    ours = {_plain(link): link for link in template.links if link.from_ in keys and link.to in keys}
+    ours = {_plain(link, plan): link for link in template.links if link.from_ in keys and link.to in keys}
     bridged_there = set(bridged(ours, {key for key in keys if key not in plan.positions}))
     there = {link for link in plan.links if link.source in keys and link.target in keys}
     kept = [
         link
         for link in template.links
-        if _plain(link) not in ours or _plain(link) in there or _plain(link) not in bridged_there
+        if (plain := _plain(link, plan)) not in ours or plain in there or plain not in bridged_there
     ]
     drawn = sorted(there - bridged_there - set(ours), key=lambda k: (plan.positions[k.target], k.source))
-    return (*kept, *(Link(**{"from": k.source}, to=k.target, type=k.type, lag=k.lag, unit=k.unit) for k in drawn))
+    return (
+        *kept,
+        *(Link(**{"from": k.source}, to=k.target, type=k.type, lag=_written(k, plan), unit=k.unit) for k in drawn),
+    )
 
 
-def _plain(link: Link) -> LinkOf:
-    return LinkOf(link.from_, link.to, link.type, link.lag if isinstance(link.lag, int) else 0, link.unit)
+def _written(link: LinkOf, plan: Plan) -> int | str:
+    """A lag as templates write it."""
+    return link.lag if plan.grid.per_day == 1 or not link.lag else span_text(link.lag)
+
+
+def _plain(link: Link, plan: Plan) -> LinkOf:
+    at = plan.positions.get(link.to)
+    calendar = plan.calendars[None] if at is None else plan.calendars.of(plan.tasks[at])
+    return LinkOf(link.from_, link.to, link.type, link.slots(calendar), link.unit)
 
 
 def _when(
@@ -128,9 +140,14 @@ def _when(
 def _offset(
     day: int, edge: Edge, anchors: Mapping[str, int], calendar: WorkingCalendar, roll: Roll | None = None
 ) -> When:
-    """A day in working days from the nearest of some anchors."""
+    """A day in working days from the nearest of some anchors, an instant in minutes."""
     anchor = min(anchors, key=lambda key: abs(anchors[key] - day))
     zero = anchors[anchor]
+    if calendar.grid.per_day > 1:
+        minutes = day - zero
+        return When(
+            anchor=anchor, offset=span_text(minutes), unit="minutes", edge=edge, roll=roll or usual_roll(minutes)
+        )
     n = calendar.count(zero + 1, day + 1) if day > zero else -calendar.count(day, zero)
     return When(anchor=anchor, offset=n, edge=edge, roll=roll or usual_roll(n))
 
@@ -144,7 +161,7 @@ def _until_it_gives_the_dates(
     dropped: set[str],
 ) -> Template:
     """Give an offset to each step that its links alone put elsewhere, the first ones first."""
-    dates = {key: dt.date.fromordinal(day) for key, day in known.items()}
+    dates = {key: plan.grid.moment(day) for key, day in known.items()}
     given = {key: value for key, value in facts.items() if value not in (None, "")}
     occasion = Occasion(dates, given, plan.crew, calendars=plan.calendars.documents)
     for _ in range(MOST_PASSES):
@@ -159,8 +176,8 @@ def _until_it_gives_the_dates(
             at = plan.positions.get(task.key)
             if at is None or task.key in dropped or again.is_parent(i) or made[task.key].when is not None:
                 continue
-            days = plan.days(at)
-            if days is None or again.days(i) == days:
+            days = plan.read(at)
+            if days is None or again.read(i) == days:
                 continue
             calendar = plan.calendars.of(plan.tasks[at])
             when = _offset(days[0], "start", known, calendar)
@@ -193,4 +210,5 @@ def _told(template: Template, drawn: Template, plan: Plan, dropped: set[str], *,
 
 def _words(template: Template, step: Step) -> str:
     when = when_words(step.when, template.anchors) if step.when else "by its links"
-    return f"{when}, {'milestone' if step.days == 0 else f'{step.days} d'}"
+    takes = str(step.duration or "1h") if template.grid == "minute" else f"{step.days} d"
+    return f"{when}, {'milestone' if takes in ('0', '0m', '0 d') else takes}"
