@@ -91,4 +91,4 @@ def test_none_is_handed_over_when_one_may_not_be(site: Site) -> None:
     assert set(caught.value.faults) == {f"{site.run}/print"}
     with site.store.reading() as session:
         assert {row.assigned_id for row in run_by_id(session, site.run).tasks} == {None}
-        assert asks_for(session, bela.id, dt.date(2026, 6, 8), dt.date(2026, 6, 9)) == 1
+        assert asks_for(session, bela, bela.id, dt.date(2026, 6, 8), dt.date(2026, 6, 9)) == 1

@@ -56,6 +56,16 @@ def test_somebody_who_leaves_hands_over_what_they_hold_first(site: Site) -> None
     assert back.is_success and "Deactivate" in back.text
 
 
+def test_leave_that_an_administrator_enters_leads_to_handing_over_what_lies_in_it(site: Site) -> None:
+    with site.store.writing() as session:
+        session.get(Person, site.people["Ada"]).administrator = True
+    browser, bela = site.client("Ada"), site.people["Bela"]
+    led = browser.post(f"/people/{bela}/leave", {"first": "1 jun 2026", "last": "12 jun 2026"})
+    assert str(led.url).endswith(f"/hand-over?person={bela}&first=2026-06-01&last=2026-06-12") and "Draft" in led.text
+    stays = browser.post(f"/people/{bela}/leave", {"first": "1 sep 2026", "last": "4 sep 2026"})
+    assert str(stays.url).endswith(f"/people/{bela}")
+
+
 def test_a_lost_password_is_set_anew_and_a_name_mended(site: Site) -> None:
     administered(site)
     browser, bela = site.client("Cleo"), site.people["Bela"]

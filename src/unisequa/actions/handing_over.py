@@ -153,6 +153,6 @@ def hand_all(
     )
 
 
-def asks_for(session: Session, person_id: int, first: dt.date, last: dt.date) -> int:
-    """How many open tasks of somebody touch the days of a leave."""
-    return len(rows.open_tasks(session, person_id, person_id, first, last, None, MOST_TASKS))
+def asks_for(session: Session, actor: Actor, person_id: int, first: dt.date, last: dt.date) -> int:
+    """How many open tasks of somebody touch the days of a leave, of those that whoever looks may hand over."""
+    return len(rows.open_tasks(session, person_id, actor.id, first, last, None, MOST_TASKS))

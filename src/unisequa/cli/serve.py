@@ -42,6 +42,9 @@ def demo(
     port: Port = 8000,
     today: Annotated[str | None, typer.Option(metavar="DATE", help="the day taken for today")] = None,
     data: DataFolder = None,
+    size: Annotated[
+        str, typer.Option(metavar="small|large", help="large: 2,000 runs with 120,000 tasks, which takes some minutes")
+    ] = "small",
     fresh: Annotated[bool, typer.Option("--fresh", help="throw the demo's data away and fill it anew")] = False,
 ) -> None:
     """Start the application with the demo data, which is filled in once and kept."""
@@ -50,10 +53,14 @@ def demo(
     from unisequa.settings import Settings
     from unisequa.store.folder import DATABASE, in_use, is_demo, mark_demo
 
+    if size not in ("small", "large"):
+        refuse([f'--size: "{size}" is no size of the demo; choose small or large'])
     day = _date(today, "--today") if today else None
     folder = data or Path("demo-data")
     if in_use(folder) and not is_demo(folder):
         refuse([f"--data: {folder} holds what is no demo; give the demo another folder, or remove an old one"])
+    if size == "large" and not fresh and (folder / DATABASE).exists():
+        refuse([f"--size: {folder} is filled already; --fresh fills it anew, or give another folder with --data"])
     if fresh and in_use(folder):
         shutil.rmtree(folder)
     settings = Settings().model_copy(
@@ -61,6 +68,7 @@ def demo(
     )
     if not (folder / DATABASE).exists():
         from unisequa.demo.fill import fill
+        from unisequa.demo.large import fill_large
         from unisequa.store.store import Store
 
         print(f"Filling {folder} with sample data, which takes a few seconds …", flush=True)
@@ -68,6 +76,8 @@ def demo(
         store = Store(settings.url)
         store.migrate()
         fill(store, settings.day())
+        if size == "large":
+            fill_large(store, settings.day(), lambda runs, tasks: print(f"{runs:,} runs, {tasks:,} tasks", flush=True))
         store.engine.dispose()
     _serve(
         settings,

@@ -18,7 +18,7 @@ from unisequa.core.documents.conditions import condition_words
 from unisequa.core.errors import ActionError, NotAllowed, Refused
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import Begun, Done
-from unisequa.core.work.readiness import Hold, Readiness, holds, readiness
+from unisequa.core.work.readiness import Hold, Holding
 from unisequa.core.work.sign_off import held_until
 from unisequa.core.work.task_states import ACT, Act, acts, state_after
 from unisequa.store.documents import grid_of_run
@@ -73,7 +73,7 @@ class _Work:
     actor: Actor
     run: Run
     plan: Plan
-    ready: Readiness
+    holding: Holding
     day: int
     deed: Deed
     today: dt.date
@@ -107,7 +107,7 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     settle(run, today)
     rows = [task_of(run, key) for key in dict.fromkeys(deed.keys)]
     plan = plan_of(run, today, viewer=actor.id)
-    work = _Work(session, actor, run, plan, readiness(plan), at, deed, today)
+    work = _Work(session, actor, run, plan, Holding(plan), at, deed, today)
     _check(work, rows)
     before = snapshot(run, [row.key for row in rows])
     for row in rows:
@@ -179,7 +179,7 @@ def _check(work: _Work, rows: Sequence[TaskRow]) -> None:
 def _check_one(work: _Work, row: TaskRow, warned: list[str]) -> None:
     run, plan, actor, deed = work.run, work.plan, work.actor, work.deed
     position = plan.position(row.key)
-    state = work.ready.states[position]
+    state = work.holding.ready.states[position]
     if deed.act in {"sign off", "send back"}:
         _check_second_person(run, row, actor)
     elif not access.may_work_on(run, row, actor):
@@ -206,13 +206,13 @@ def _check_one(work: _Work, row: TaskRow, warned: list[str]) -> None:
 
 def _check_gate(work: _Work, position: int, row: TaskRow, warned: list[str]) -> None:
     beginning = work.deed.act == "begin"
-    free = (work.ready.begins if beginning else work.ready.finishes)[position]
+    free = (work.holding.ready.begins if beginning else work.holding.ready.finishes)[position]
     if free is not None and free <= work.day:
         return
     others = {task_key for task_key in work.deed.keys if task_key != row.key}
     held = [
         hold
-        for hold in holds(work.plan, position)
+        for hold in work.holding.of(position)
         if (hold.beginning or not beginning) and not _goes_with(work, hold, others)
     ]
     if not held and others:

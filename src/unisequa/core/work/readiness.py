@@ -283,20 +283,31 @@ def state_of_parts(states: Collection[State]) -> State:
     return "under way" if begun else "ready" if "ready" in states else "waiting"
 
 
-def holds(plan: Plan, position: int, counts_on: Mapping[str, int] | None = None) -> list[Hold]:
-    """All that holds a task back today, or has a lag that is not over yet; what no longer does is left out."""
-    passed = _Pass(plan, counts_on or {}, ())
-    passed.result()
-    network, task = plan.network, plan.tasks[position]
-    activity, today = network.activities[position], plan.today or 0
-    found: dict[Hold, None] = {}
-    for link in (*network.incoming[position], *network.knots.before.get(position, ())):
-        for source, end, ask in passed.through(link):
-            since = passed.freed(ask, link.type[1], activity)
-            if since is None or since > today:
-                found[Hold(source, plan.tasks[source].title, end == "F", link.type[1] == "S", since)] = None
-    elsewhere = [Hold(None, awaited.words, True, True, None) for awaited in task.waits if not awaited.done]
-    return [*found, *elsewhere]
+class Holding:
+    """How the tasks of a plan stand, and what holds each of them, for as many as one asks about."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._plan, self._passed = plan, _Pass(plan, {}, ())
+        self.ready = self._passed.result()
+
+    def of(self, position: int) -> list[Hold]:
+        """All that holds a task back today, or has a lag that is not over yet; what no longer does is left out."""
+        plan, passed = self._plan, self._passed
+        network, task = plan.network, plan.tasks[position]
+        activity, today = network.activities[position], plan.today or 0
+        found: dict[Hold, None] = {}
+        for link in (*network.incoming[position], *network.knots.before.get(position, ())):
+            for source, end, ask in passed.through(link):
+                since = passed.freed(ask, link.type[1], activity)
+                if since is None or since > today:
+                    found[Hold(source, plan.tasks[source].title, end == "F", link.type[1] == "S", since)] = None
+        elsewhere = [Hold(None, awaited.words, True, True, None) for awaited in task.waits if not awaited.done]
+        return [*found, *elsewhere]
+
+
+def holds(plan: Plan, position: int) -> list[Hold]:
+    """What holds one task; as :meth:`Holding.of`."""
+    return Holding(plan).of(position)
 
 
 def _all(ends: Iterable[Came | None]) -> Came | None:

@@ -134,7 +134,7 @@ def add_leave(request: Request, me: SignedIn, form: Posted, store: StoreOf, sett
     try:
         with store.writing() as session:
             first, last = leave.add(session, me, me.id, typed["first"], typed["last"], typed["label"], settings.day())
-            asked = asks_for(session, me.id, first, last)
+            asked = asks_for(session, me, me.id, first, last)
     except Refused as error:
         page = account_page(request, me, store, faults=error.faults, typed=typed)
         return form_again(request, "account/page.html", page, error.faults)

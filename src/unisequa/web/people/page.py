@@ -11,6 +11,7 @@ from fastapi import APIRouter, BackgroundTasks, Request
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.access import check_administrator
+from unisequa.actions.handing_over import asks_for
 from unisequa.actions.house import leave, teams
 from unisequa.actions.house import people as managing
 from unisequa.actions.house.leave import LeaveSeen
@@ -140,7 +141,10 @@ def change(
             managing.set_password(store, me, person_id, text_field(form, "password", 1100))
         else:
             with store.writing() as session:
-                ways[what](session)
+                done = ways[what](session)
+                if what == "leave" and asks_for(session, me, person_id, *done):
+                    first, last = done
+                    return RedirectResponse(f"/hand-over?person={person_id}&first={first}&last={last}", status_code=303)
     except Refused as error:
         page = _page(me, store, settings.day(), person_id, typed, error.faults)
         return form_again(request, "people/person.html", page, error.faults)
