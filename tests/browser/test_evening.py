@@ -66,7 +66,7 @@ def test_an_evening_by_the_clock(ada: Page, address: str, site_of: Site) -> None
     page.get_by_role("link", name="Facts").click()
     page.get_by_label("Go", exact=True).fill("+30m")
     page.get_by_role("button", name="See what follows").first.click()
-    expect(page.locator("#tray")).to_contain_text("Wed 3 Jun 18:45 – 19:05")
+    expect(page.locator("#work")).to_contain_text("Wed 3 Jun 18:45 – 19:05")
     page.get_by_role("button", name="Apply to").click()
     expect(page.locator('.row[data-k="speech"]')).to_contain_text("19:05")
 
@@ -78,4 +78,4 @@ def test_an_evening_by_the_clock(ada: Page, address: str, site_of: Site) -> None
     page.mouse.move(bar["x"] + 8 + 16, bar["y"] + 8, steps=4)
     expect(page.locator("#toast")).to_have_text("19:00")
     page.mouse.up()
-    expect(page.locator("#tray")).to_contain_text("+15m")
+    expect(page.locator('.row[data-k="speech"] .delta')).to_have_text("+15m")

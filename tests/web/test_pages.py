@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import html
 import io
 import json
@@ -39,10 +40,15 @@ def test_a_date_as_typed_shows_what_would_follow_and_changes_nothing(site: Site)
     assert answer.status_code == 200
     text = words(answer.text)
     assert "Moves 3 tasks, leaves 1" in text
-    assert "Draft Mon 1 – Tue 2 Jun Fri 5 – Mon 8 Jun +4 d moved by you" in text
+    assert "Draft Mon 1 – Tue 2 Jun Fri 5 – Mon 8 Jun +4 d 1 moved by you" in text
     assert "after Draft (ends Mon 8 Jun)" in text
     assert in_page(MOVE_DRAFT) in answer.text and '"gh":[' in answer.text
-    assert "Moves" not in words(browser.get(f"/runs/{site.run}").text)
+    again = words(browser.get(f"/runs/{site.run}").text)
+    assert "Moves 3 tasks" in again and "it is kept for you" in again
+    assert "Moves" not in words(site.client("Bela").get(f"/runs/{site.run}").text)
+    with site.store.reading() as session:
+        row = next(row for row in run_by_id(session, site.run).tasks if row.key == "draft")
+        assert row.start_on == dt.date(2026, 6, 1)
 
 
 def test_a_bar_stretched_to_a_day_gets_the_working_days_up_to_it(site: Site) -> None:

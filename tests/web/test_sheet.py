@@ -17,7 +17,7 @@ from unisequa.core.shift.edits import Done, Drop, Edit, Move
 from unisequa.core.work.readiness import readiness
 from unisequa.core.work.summary import RunSummary
 from unisequa.web.drawing.scale import Field, days_off, field_of
-from unisequa.web.run.sheet import PhaseLine, RunSheet, TaskLine, run_sheet
+from unisequa.web.run.sheet import FoldLine, PhaseLine, RunSheet, TaskLine, run_sheet
 
 MONDAY = day("2026-06-01")
 
@@ -89,9 +89,9 @@ def test_anchors_today_and_day_labels_stand_where_they_are_and_in_the_order_they
     labels = (DayLabel(anchor="go", offset=2, label="Books close"), DayLabel(anchor="go", offset=0, label="The day"))
     drawn = sheet(plan([step("a", 3, 0)], today=dt.date(2026, 6, 2)), labels=labels)
     assert field(drawn)["plumbs"] == [
-        ["anchor", MONDAY + 0.5, "Go Mon 1 Jun"],
-        ["today", MONDAY + 1.5, "today"],
-        ["label", MONDAY + 2.5, "Books close"],  # one on an anchor's own day says nothing more
+        ["anchor", MONDAY + 0.5, "Go Mon 1 Jun", "go"],
+        ["today", MONDAY + 1.5, "today", ""],
+        ["label", MONDAY + 2.5, "Books close", ""],  # one on an anchor's own day says nothing more
     ]
 
 
@@ -116,11 +116,10 @@ def test_a_shift_leaves_ghosts_where_the_bars_stood_and_only_there() -> None:
     seen = marks(drawn)
     assert (seen["a"]["gh"], seen["a"]["s"][0]) == ([MONDAY, MONDAY + 2], day("2026-06-03"))
     assert seen["b"]["gh"] == [day("2026-06-03"), day("2026-06-04")]
-    assert "gh" not in seen["aside"]
-    assert [(line.edited, line.moved) for line in lines(drawn).values()] == [
-        (True, True),
-        (False, True),
-        (False, False),
+    assert "aside" not in seen and drawn.lines[-1] == FoldLine(1)
+    assert [(one.edited, one.moved, one.was, one.would, one.delta, one.number) for one in lines(drawn).values()] == [
+        (True, True, "Mon 1 – Tue 2 Jun", "Wed 3 – Thu 4 Jun", "+2 d", 1),
+        (False, True, "Wed 3 Jun", "Fri 5 Jun", "+2 d", 0),
     ]
 
 

@@ -80,6 +80,18 @@ def read_edits(documents: Iterable[Edit | Document], plan: Plan) -> tuple[Edit, 
         raise Refused({"shift": as_sentence(str(error.faults[0]))}) from None
 
 
+def read_kept(documents: Iterable[Document], plan: Plan) -> tuple[tuple[Edit, ...], int]:
+    """Edits from documents that were kept for a while, and how many of them no longer say anything of this plan."""
+    edits: list[Edit] = []
+    lost = 0
+    for document in documents:
+        try:
+            edits.append(codec.read(document, plan))
+        except DocumentError:
+            lost += 1
+    return tuple(edits), lost
+
+
 def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Considered:
     """Work a shift out on a run as it is seen; an edit that cannot be carried out keeps those before it."""
     made, fault = tuple(edits), ""

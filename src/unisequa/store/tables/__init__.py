@@ -10,6 +10,7 @@ from unisequa.store.tables.base import Base, now
 from unisequa.store.tables.calendars import Calendar
 from unisequa.store.tables.held import HeldRow, PresenceRow
 from unisequa.store.tables.history import HistoryRow
+from unisequa.store.tables.in_hand import ShiftInHand
 from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
 from unisequa.store.tables.runs import (
@@ -62,7 +63,7 @@ __all__ = [
     "RunPhase",
     "RunWait",
     "SessionRow",
-    "ShiftRow",
+    "ShiftInHand", "ShiftRow",
     "StartRow",
     "Subject",
     "TaskFile",

@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, downloads, files, list, page, shift, side, views
+from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views
 
 ROUTERS = (
     list.router,
@@ -11,5 +11,6 @@ ROUTERS = (
     adding.router,
     files.router,
     shift.router,
+    aside.router,
     views.router,
 )

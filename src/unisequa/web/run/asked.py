@@ -35,6 +35,7 @@ class Asked:
     proposal: int = 0
     view: str = "sheet"
     look: Look = WHOLE
+    whole: bool = False
 
 
 def asked_in(form: FormData, *, selected: str | None = None, view: str | None = None) -> Asked:
@@ -48,6 +49,7 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         documents=documents,
         why=field(form, "why", 2000),
         proposal=number_in(field(form, "proposal", 12)),
+        whole=field(form, "whole", 5) == "yes",
         view=view or as_view(field(form, "view", 10)),
         look=look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort", "without")}),
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
+from unisequa.actions.runs.in_hand import in_hand
 from unisequa.actions.runs.proposing import proposal as proposed
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
@@ -19,7 +20,7 @@ from unisequa.web.run.looking import look_in
 from unisequa.web.run.panel import TaskPanel, task_panel
 from unisequa.web.run.shift import with_anchor
 from unisequa.web.run.side import side
-from unisequa.web.run.work import Work, see_work
+from unisequa.web.run.work import Work, at_hand, work_on
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
 router = APIRouter()
@@ -73,10 +74,12 @@ def run_page(
                 asked = replace(asked, documents=sent.edits, mode=sent.mode, proposal=sent.number)
             else:
                 asked = replace(asked, toast=f"This proposal is {sent.state}.")
+        run = see_run(session, me, run_id, settings.day())
+        if not asked.documents and proposal is None:
+            asked = at_hand(run, asked, in_hand(session, me, run))
         if anchor:
-            run = see_run(session, me, run_id, settings.day())
             asked = with_anchor(run, asked, anchor, to, settings.day())
-        piece = see_work(session, me, run_id, settings.day(), asked)
+        piece = work_on(session, me, run, asked)
     return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
 
 

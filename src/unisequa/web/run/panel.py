@@ -30,6 +30,7 @@ class LinkLine:
     title: str
     words: str
     state: str
+    lag: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +81,9 @@ class TaskPanel:
     own: bool
     parent: bool
     phase_key: str
+    fixed: bool
+    calendar: str
+    calendars: tuple[str, ...]
     faults: Mapping[str, str]
     typed: Mapping[str, str]
 
@@ -159,6 +163,9 @@ def task_panel(
         own=row.own,
         parent=plan.is_parent(i),
         phase_key=row.phase or "",
+        fixed=task.fixed,
+        calendar=task.calendar or plan.calendars.default,
+        calendars=tuple(document.name for document in plan.calendars.documents),
         faults=faults or {},
         typed=typed or {},
     )
@@ -214,8 +221,15 @@ def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:
     plan = considered.after
     read = plan.read(i)
     words = read_words(*read, plan.grid) if read else "undated"
+    typed = "" if not lag else _lag_typed(plan, lag, unit)
     if lag and plan.grid.per_day > 1:
         words += f", {'+' if lag > 0 else '−'}{span_text(abs(lag))}{' worked' if unit == 'working' else ''}"
     elif lag:
         words += f", {lag:+d} {'working ' if unit == 'working' else ''}d".replace("-", "−")
-    return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, considered.ready.states[i])
+    return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, considered.ready.states[i], typed)
+
+
+def _lag_typed(plan: Plan, lag: int, unit: str) -> str:
+    """A lag as it is typed."""
+    amount = f"{lag:+d}" if plan.grid.per_day == 1 else f"{'+' if lag > 0 else '-'}{span_text(abs(lag))}"
+    return amount + (" elapsed" if unit == "elapsed" else "")

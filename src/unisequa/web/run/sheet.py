@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from unisequa.actions.runs.shifts import Considered
@@ -16,6 +16,7 @@ from unisequa.core.work.task_states import late_words
 from unisequa.web.drawing.marks import as_script, due_words, interval, middle, plumbs, short_words
 from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 from unisequa.web.run.looking import WHOLE, Look, groups, label_words
+from unisequa.web.run.tray import TrayRow, change_rows
 
 Json = dict[str, Any]
 
@@ -37,6 +38,12 @@ class TaskLine:
     edited: bool
     level: int = 1
     parent: bool = False
+    fixed: bool = False
+    number: int = 0
+    was: str = ""
+    would: str = ""
+    delta: str = ""
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,21 +56,31 @@ class PhaseLine:
 
 
 @dataclass(frozen=True, slots=True)
+class FoldLine:
+    """The tasks that stay, in one row."""
+
+    stay: int
+
+
+@dataclass(frozen=True, slots=True)
 class RunSheet:
     """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
     of its first column."""
 
-    lines: tuple[PhaseLine | TaskLine, ...]
+    lines: tuple[PhaseLine | TaskLine | FoldLine, ...]
     field: str
     first: int
+    compares: bool = False
 
 
-def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
-    """The sheet of a run as it stands, or as a shift would leave it."""
+def run_sheet(considered: Considered, look: Look = WHOLE, *, whole: bool = False) -> RunSheet:
+    """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``."""
     run, result, shown = considered.run, considered.result, considered.after
     plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
-    edited = {edit.task for edit in considered.edits}
+    edited = {edit.task: n for n, edit in enumerate(considered.edits, 1)}
+    compares = result is not None and not whole
+    rows = {row.key: row for row in change_rows(considered)} if compares else {}
     roles = {member.role: member.label for member in run.crew}
     states = considered.ready.states
 
@@ -75,34 +92,57 @@ def run_sheet(considered: Considered, look: Look = WHOLE) -> RunSheet:
     days = [day for p in plans for i in range(len(p.tasks)) for day in p.days(i) or ()]
     days += [plan.grid.day(d) for d in plan.anchors.values() if d is not None]
     field = field_of(days) if plan.grid.per_day == 1 else field_of_hours(days)
-    lines: list[PhaseLine | TaskLine] = []
+    lines: list[PhaseLine | TaskLine | FoldLine] = []
     marks: list[Json] = []
     heads: list[int] = []
     for group in groups(run, shown, states, look, frozenset(changes)):
+        shown_here = [i for i in group.positions if not compares or shown.tasks[i].key in (rows.keys() | edited.keys())]
+        if not shown_here:
+            continue
         if group.label:
             worked = [i for i in group.positions if not shown.is_parent(i)]
             heads.append(len(lines))
             label = label_words(group.label, look.group)
             lines.append(PhaseLine(label, sum(states[i] in FINISHED for i in worked), len(worked)))
-        for i in group.positions:
+        for i in shown_here:
             moved = shown.tasks[i].key in changes
             line = _line(shown, i, states[i], who, moved, shown.tasks[i].key in edited, nested=not look.group)
+            if compares:
+                line = _compared(line, rows.get(line.key), edited.get(line.key, 0))
             if mark := _mark(plan, shown, i, line, run.may_consider):
                 marks.append({"k": line.key, "i": len(lines), **mark})
             lines.append(line)
+    if compares and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan)):
+        lines.append(FoldLine(stay))
     content = {
         "first": field.first,
         "days": field.days,
         "hours": plan.grid.per_day > 1,
+        "compares": compares,
         "today": None if plan.today is None else int(middle(plan, plan.today)),
         "off": days_off(field, plan.calendars[None]),
-        "plumbs": plumbs(plan, run.template.day_labels),
+        "plumbs": plumbs(shown, run.template.day_labels),
+        "was": [
+            middle(plan, at) for key, at in plan.anchors.items() if at is not None and shown.anchors.get(key) != at
+        ],
+        "movable": run.may_consider,
         "heads": heads,
         "rows": len(lines),
         "marks": marks,
         "links": [[link.source, link.target, link.type] for link in plan.links],
     }
-    return RunSheet(tuple(lines), as_script(content), field.first)
+    return RunSheet(tuple(lines), as_script(content), field.first, compares)
+
+
+def _leaves(rows: Mapping[str, TrayRow], plan: Plan) -> int:
+    return sum(not plan.is_parent(plan.position(key)) for key in rows if key in plan.positions)
+
+
+def _compared(line: TaskLine, row: TrayRow | None, number: int) -> TaskLine:
+    """A row with where it is and where it would be."""
+    if row is None:
+        return replace(line, was=line.due, would="stays", number=number)
+    return replace(line, was=row.old, would=row.new, delta=row.delta, why=row.why, number=number)
 
 
 def _line(
@@ -131,6 +171,7 @@ def _line(
         edited,
         len(tuple(shown.above(i))) if nested else 1,
         shown.is_parent(i),
+        task.fixed,
     )
 
 
@@ -149,7 +190,7 @@ def _mark(plan: Plan, shown: Plan, i: int, line: TaskLine, may_move: bool) -> Js
         mark["gh"] = interval(plan, i)
     flags = {
         "cr": shown.schedule.critical[i], "la": bool(line.late), "mv": line.moved,
-        "g": may_move and line.state not in FINISHED,
+        "g": may_move and line.state not in FINISHED, "fx": line.fixed and line.state not in FINISHED,
     }  # fmt: skip
     return mark | {name: True for name, on in flags.items() if on}
 

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, difference_words, read_words, slots_words
+from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words, slots_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
-from unisequa.core.shift.changes import Conflict
+from unisequa.core.shift.edits.saying import said_of
+from unisequa.core.shift.margins import Margin, margins
 
 
 @dataclass(frozen=True, slots=True)
 class TrayRow:
-    """One change in the tray."""
+    """One change in the tray; ``number`` is that of the edit that asks for it, if one does."""
 
     key: str
     title: str
@@ -23,33 +25,73 @@ class TrayRow:
     new: str
     delta: str
     why: str
-    edited: bool
+    number: int
 
 
 @dataclass(frozen=True, slots=True)
 class ModeChoice:
-    """A mode and what the same edits would do in it."""
+    """A mode and what the same edits would do in it; ``same`` where that is what *push* would."""
 
     mode: str
     title: str
-    outcome: str
     hint: str
     chosen: bool
+    same: bool
+    moved: int
+    ends: str
+    needs: int
+    later: int
+    drift: str
+
+
+@dataclass(frozen=True, slots=True)
+class MarginLine:
+    """The room to a date before and after: the date, the room in words, and whether it is short."""
+
+    label: str
+    at: str
+    room: str
+    short: bool
+
+
+@dataclass(frozen=True, slots=True)
+class EditLine:
+    """One of the shift's edits, with its number; ``key`` is its task."""
+
+    number: int
+    of: str
+    what: str
+    key: str
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Something that needs a person; ``key`` is the task it is about, ``frees`` whether freeing that would mend it."""
+
+    text: str
+    key: str
+    frees: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Tray:
-    """The shift being considered."""
+    """The shift being considered. ``later`` counts the tasks that would end later than the template has them."""
 
     sentence: str
     rows: tuple[TrayRow, ...]
-    conflicts: tuple[str, ...]
-    people: int
+    needs: tuple[Need, ...]
+    later: tuple[str, ...]
+    told: tuple[str, ...]
     became: tuple[str, ...]
     ceased: tuple[str, ...]
     why: str
     modes: tuple[ModeChoice, ...]
+    margins: tuple[MarginLine, ...]
+    edits: tuple[EditLine, ...]
     stale: str = ""
+
+
+MOST_MARGINS = 4
 
 
 def tray(considered: Considered, why: str, stale: str) -> Tray | None:
@@ -57,49 +99,71 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     result, shown = considered.result, considered.after
     if result is None:
         return None
-    rows = []
-    people: set[str] = set()
-    named = {edit.task for edit in result.edits}
-    for change in result.changes:
-        task = result.plan.tasks[result.plan.position(change.key)]
-        name = considered.run.tasks[task.key].who
-        if name:
-            people.add(name)
-        before, after = result.read(change)
-        grid, day = result.plan.grid, result.plan.calendars.of(task).per_day
-        rows.append(
-            TrayRow(
-                task.key,
-                task.title,
-                name,
-                read_words(*before, grid) if before else "undated",
-                read_words(*after, grid),
-                difference_words(change.delta, grid, day),
-                result.reason(change),
-                change.key in named,
-            )
-        )
+    rows = tuple(change_rows(considered))
     became, ceased = result.criticality(shown)
     titles = {task.key: task.title for task in shown.tasks}
+    targets = [one for one in result.conflicts if one.kind == "target"]
+    said = [said_of(edit, result.plan) for edit in considered.edits]
+    told = sorted({row.who for row in rows if row.who})
     return Tray(
-        _sentence(result, shown, len(people)),
-        tuple(rows),
-        tuple(_told(result.conflicts)),
-        len(people),
+        _sentence(result, shown, len(told)),
+        rows,
+        tuple(Need(one.text, one.task or "", one.kind == "fixed") for one in result.conflicts if one.kind != "target"),
+        tuple(one.text for one in targets),
+        tuple(told),
         tuple(titles[key] for key in became),
         tuple(titles[key] for key in ceased),
         why,
-        tuple(_mode(considered.others[mode], mode == result.mode) for mode in MODES),
+        tuple(_mode(considered, mode) for mode in MODES),
+        tuple(_margin(one, shown) for one in margins(result.plan, shown)[:MOST_MARGINS]),
+        tuple(
+            EditLine(n, one.of, one.what, edit.task or "")
+            for n, (one, edit) in enumerate(zip(said, considered.edits, strict=True), 1)
+        ),
         stale,
     )
 
 
-def _told(conflicts: Sequence[Conflict]) -> Iterator[str]:
-    """What a person should know; several targets of the template that are missed are one line."""
-    targets = [conflict for conflict in conflicts if conflict.kind == "target"]
-    yield from (conflict.text for conflict in conflicts if conflict.kind != "target" or len(targets) < 3)
-    if len(targets) > 2:
-        yield f"{len(targets)} tasks would be later than the template has them"
+def change_rows(considered: Considered) -> Iterator[TrayRow]:
+    """What a shift changes, a row each."""
+    result = considered.result
+    if result is None:
+        return
+    named = {edit.task: n for n, edit in enumerate(considered.edits, 1)}
+    for change in result.changes:
+        task = result.plan.tasks[result.plan.position(change.key)]
+        before, after = result.read(change)
+        grid, day = result.plan.grid, result.plan.calendars.of(task).per_day
+        yield TrayRow(
+            task.key,
+            task.title,
+            considered.run.tasks[task.key].who,
+            read_words(*before, grid) if before else "undated",
+            read_words(*after, grid),
+            difference_words(change.delta, grid, day),
+            result.reason(change),
+            named.get(change.key, 0),
+        )
+
+
+def _margin(one: Margin, plan: Plan) -> MarginLine:
+    """``4 d → 1 d``; ``1 d short`` where there is none."""
+
+    def room(slots: int | None) -> str:
+        if slots is None:
+            return "free"
+        return _slots_short(abs(slots), plan) + (" short" if slots < 0 else "")
+
+    grid, changes = plan.grid, one.before != one.after
+    at = slot_words(one.at, grid) if one.at is not None else ""
+    if one.was is not None and one.was != one.at:
+        at = f"{slot_words(one.was, grid)} → {at}"
+    words = f"{room(one.before)} → {room(one.after)}" if changes else room(one.after)
+    return MarginLine(one.label, at, words, one.after is not None and one.after < 0)
+
+
+def _slots_short(slots: int, plan: Plan) -> str:
+    return f"{slots} d" if plan.grid.per_day == 1 else span_text(slots)
 
 
 _HINTS: dict[Mode, str] = {
@@ -116,14 +180,23 @@ def _missed(result: Cascade) -> str:
     return next((said for kind, said in words.items() if kind in kinds), "")
 
 
-def _mode(other: Cascade, chosen: bool) -> ModeChoice:
-    mode = other.mode
-    later = other.plan.calendars[None].count(*other.finish)
-    calendar = other.plan.calendars[None]
-    end = difference_words(later, other.plan.grid, calendar.per_day) if later else "end holds"
-    if missed := _missed(other):
-        end = missed
-    return ModeChoice(mode, mode.capitalize(), f"{len(other.changes)} move, {end}", _HINTS[mode], chosen)
+def _mode(considered: Considered, mode: Mode) -> ModeChoice:
+    other, push = considered.others[mode], considered.others["push"]
+    plan, calendar = other.plan, other.plan.calendars[None]
+    read = plan.grid.inclusive(other.finish[1])
+    drift = sum(abs(change.delta) for change in other.changes)
+    return ModeChoice(
+        mode,
+        mode.capitalize(),
+        _HINTS[mode],
+        considered.result is not None and considered.result.mode == mode,
+        mode != "push" and other.changes == push.changes,
+        len(other.changes),
+        slot_words(read, plan.grid, year=True) if other.finish[1] > plan.grid.first else "",
+        sum(one.kind != "target" for one in other.conflicts),
+        sum(one.kind == "target" for one in other.conflicts),
+        f"{drift} d" if plan.grid.per_day == 1 else span_text(drift, calendar.per_day),
+    )
 
 
 def _sentence(result: Cascade, shown: Plan, people: int) -> str:
@@ -139,7 +212,9 @@ def _sentence(result: Cascade, shown: Plan, people: int) -> str:
     else:
         parts.append("the end holds" + _slack_left(result, shown))
     parts.append("1 person affected" if people == 1 else f"{people} people affected")
-    parts.append(count_words(len(result.conflicts), "conflict") if result.conflicts else "no conflict")
+    needs = sum(one.kind != "target" for one in result.conflicts)
+    needing = "1 thing needs a person" if needs == 1 else f"{needs} things need a person"
+    parts.append(needing if needs else "nothing needs a person")
     return ", ".join(parts) + "."
 
 

@@ -9,11 +9,13 @@ from dataclasses import dataclass, field, replace
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.people.people import people as everybody
+from unisequa.actions.runs.in_hand import NOTHING, InHand, in_hand
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, see_run, shift_words
-from unisequa.actions.runs.shifts import Considered, consider, read_edits
+from unisequa.actions.runs.shifts import Considered, consider, read_edits, read_kept
 from unisequa.actions.runs.talking import TaskMore, see_more
 from unisequa.actions.runs.views import View, views
+from unisequa.core.calendars.words import count_words
 from unisequa.core.shift.edits.codec import written
 from unisequa.store.store import Session
 from unisequa.web.drawing.scale import PX, ZOOMS, zoom_on
@@ -70,6 +72,9 @@ class Work:
     count: int = 0
     board: tuple[Column, ...] = ()
     month: Month | None = None
+    hand: InHand = NOTHING
+    whole: bool = False
+    faults: Mapping[str, str] = field(default_factory=dict)
 
 
 def last_line(run: RunSeen) -> LastLine | None:
@@ -84,6 +89,16 @@ def see_work(session: Session, me: Actor, run_id: int, today: dt.date, asked: As
     return work_on(session, me, run, asked)
 
 
+def at_hand(run: RunSeen, asked: Asked, found: InHand) -> Asked:
+    """What is asked, with the shift that is at hand; of edits that say nothing any more it is told."""
+    edits, lost = read_kept(found.held.edits, run.plan)
+    documents = tuple(written(edit, run.plan.grid) for edit in edits)
+    toast = (
+        f"{count_words(lost, 'edit')} of your shift no longer fit{'s' if lost == 1 else ''}." if lost else asked.toast
+    )
+    return replace(asked, documents=documents, mode=found.held.mode, why=found.held.why, toast=toast)
+
+
 def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     """The same of a run that is seen already."""
     more = see_more(session, me, run, asked.selected) if asked.selected in run.tasks else TaskMore()
@@ -91,7 +106,19 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     documents = asked.documents if run.may_consider else ()
     people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
     made = work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people)
-    return replace(made, named=views(session, me))
+    return replace(made, named=views(session, me), hand=in_hand(session, me, run))
+
+
+_IN_PANEL = frozenset(
+    {"move", "due", "end", "duration", "shift", "fix", "free", "drop", "give", "remaining", "lag", "after", "unlink",
+     "by", "left", "state", "why", "day", "undo", "gate", "comment", "to"}
+)  # fmt: skip
+"""The faults that have their place in the panel of a task."""
+
+
+def _told(faults: Mapping[str, str], panel: bool) -> str:
+    """What is wrong and has no place of its own on the page."""
+    return next((text for name, text in faults.items() if not (panel and name in _IN_PANEL)), "")
 
 
 def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Proposal, ...], people: People) -> Work:
@@ -103,7 +130,7 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
     head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
-    drawn = run_sheet(considered, asked.look)
+    drawn = run_sheet(considered, asked.look, whole=asked.whole)
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,
@@ -119,7 +146,7 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
         asked.mode,
         last_line(run) if head.may_change else None,
         asked.view,
-        asked.toast or ("" if panel else faults.get("shift", "") or faults.get("gate", "") or faults.get("state", "")),
+        asked.toast or _told(faults, panel is not None),
         asked.undo,
         next((one for one in waiting if one.number == asked.proposal), None),
         waiting,
@@ -130,4 +157,6 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
         month=month(considered, asked.look) if asked.view == "month" else None,
         people=people,
         count=count,
+        whole=asked.whole,
+        faults=faults,
     )

@@ -170,7 +170,7 @@ def _short(runs: Sequence[Looked]) -> list[str]:
     return [run.on.template.name for run in runs] if len(runs) > 1 else [""] * len(runs)
 
 
-def _plumbs(runs: Sequence[Looked]) -> list[tuple[str, float, str]]:
+def _plumbs(runs: Sequence[Looked]) -> list[tuple[str, float, str, str]]:
     """The plumb lines of all runs, each once."""
     every = [line for run in runs for line in plumbs(run.plan, run.on.template.day_labels)]
     return list(dict.fromkeys(every))

@@ -3,7 +3,7 @@ import { drawn } from "./bars.js";
 import { columnWidth } from "./columns.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
-import { HEAD, ROW, barOf, placed, xOf } from "./scale.js";
+import { HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
 import { Pieces } from "./svg.js";
 import { View, bands, bringIn } from "./view.js";
 import { all, byId, find } from "../dom.js";
@@ -14,12 +14,12 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
 
 /**
  * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
- * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
+ * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
  *
  * And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say.
- * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string][], heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
 
 export class RunField {
@@ -37,6 +37,8 @@ export class RunField {
     /** @type {HTMLElement | null} */
     this.watched = null;
     this.selected = "";
+    /** @type {[number, number] | null} */
+    this.reach = null;
     /** @type {number | null} */
     this.kept = null;
   }
@@ -69,7 +71,7 @@ export class RunField {
     /** @type {Model} */
     const model = JSON.parse(byId("field-model").textContent);
     this.model = model;
-    this.px = ZOOMS[zoom] || 24;
+    this.px = model.compares ? this.compared(ZOOMS[zoom] || 24) : ZOOMS[zoom] || 24;
     this.marks = new Map(model.marks.map((mark) => [mark.k, mark]));
     this.bars = new Pieces(byId("bars"));
     this.links = new Links(byId("links"));
@@ -82,15 +84,27 @@ export class RunField {
     }
     this.selected = selected;
     this.draw();
-    if (this.kept !== null) sheet.scrollLeft = (this.kept - model.first) * this.px;
+    if (model.compares && this.reach) sheet.scrollLeft = Math.max(0, xOf(this.scale, this.reach[0]) - 30);
+    else if (this.kept !== null) sheet.scrollLeft = (this.kept - model.first) * this.px;
     this.kept = null;
+  }
+
+  /** So close that what a shift moves is seen from its old place to its new one. @param {number} wanted */
+  compared(wanted) {
+    const marks = this.model ? this.model.marks.filter((mark) => mark.gh) : [];
+    if (!marks.length) return wanted;
+    const first = Math.min(...marks.map((mark) => Math.min(mark.s[0], mark.gh ? mark.gh[0] : mark.s[0])));
+    const last = Math.max(...marks.map((mark) => Math.max(mark.s[1], mark.gh ? mark.gh[1] : mark.s[1])));
+    this.reach = [first, last];
+    const room = Math.max(byId("sheet").clientWidth - columnWidth() - 80, 100);
+    return fitting(Object.values(ZOOMS).filter((px) => px <= wanted).sort((a, b) => a - b), last - first, room);
   }
 
   draw() {
     const { model, scale, width, height } = this;
     if (!model) return;
     const weeks = mondays(model.first, model.days);
-    const lines = placed(model.plumbs.map(([kind, day, text]) => ({ kind, x: xOf(scale, day), text })), width);
+    const lines = placed(model.plumbs.map(([kind, day, text, key]) => ({ kind, x: xOf(scale, day), text, key: model.movable ? key : "" })), width);
     const head = byId("fhead");
     head.setAttribute("width", width);
     head.innerHTML = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
@@ -98,7 +112,7 @@ export class RunField {
     field.setAttribute("width", width);
     field.setAttribute("height", height);
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${i * ROW + 29.5}H${width}"/>`).join("");
-    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
+    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
     this.drawMarks();
     this.select(this.selected);
   }
@@ -119,7 +133,7 @@ export class RunField {
     /** @type {[number, number] | null} */
     const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
     return {
-      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv,
+      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx,
       slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms,
     };
   }

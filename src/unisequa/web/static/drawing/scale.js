@@ -10,7 +10,7 @@ export const NARROWEST = 4;
 /**
  * @typedef {{ first: number, px: number }} Scale  The first slot of the field, and how many pixels a slot is wide.
  * @typedef {{ x: number, text: string, off?: boolean }} Tick  A word in the head.
- * @typedef {{ kind: string, x: number, text: string, low?: boolean, shown?: boolean, end?: boolean }} Line
+ * @typedef {{ kind: string, x: number, text: string, low?: boolean, shown?: boolean, end?: boolean, key?: string }} Line
  *   A line of full height; `low` has its word in the lower row of the head, `shown` has room for it, `end` to its left.
  */
 

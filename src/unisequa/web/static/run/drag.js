@@ -20,6 +20,35 @@ export const landing = (mark, grip, days) => Math.floor(grip ? mark.s[1] - 1 : m
 export const landingAt = (mark, grip, days) => Math.round((mark.s[grip ? 1 : 0] + days) / FIVE) * FIVE;
 
 /**
+ * Take hold of an anchor by its plumb line.
+ * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
+ * @param {(key: string, day: string) => Promise<void>} dropped
+ */
+export function plumbed(event, field, dropped) {
+  const grip = /** @type {HTMLElement | null} */ (/** @type {Element} */ (event.target).closest("[data-anchor]"));
+  const plumb = grip && field.model && field.model.plumbs.find(([kind, , , key]) => kind === "anchor" && key === grip.dataset.anchor);
+  if (!grip || !plumb || event.button !== 0) return null;
+  const hours = Boolean(field.model && field.model.hours);
+  const line = /** @type {Element} */ (grip.parentElement);
+  const state = { key: plumb[3], days: 0 };
+  const at = () => (hours ? Math.round((plumb[1] + state.days) / FIVE) * FIVE : Math.floor(plumb[1]) + state.days);
+  line.classList.add("held");
+  follow(event, (next) => {
+    const by = (next.clientX - event.clientX) / field.px;
+    state.days = hours ? Math.round(by / FIVE) * FIVE : Math.round(by);
+    line.setAttribute("transform", `translate(${state.days * field.px} 0)`);
+    toast(hours ? timeOf(at()).slice(11) : dayWords(at()));
+  }, (next) => {
+    state.over = true;
+    line.classList.remove("held");
+    line.removeAttribute("transform");
+    toast("");
+    if (next && state.days) dropped(plumb[3] || "", hours ? timeOf(at()) : isoOf(at()));
+  }, { across: true });
+  return state;
+}
+
+/**
  * Take hold of a bar.
  * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
  * @param {{ movable: boolean, clicked: (key: string) => void, dropped: (key: string, kind: string, day: string) => Promise<void> }} page

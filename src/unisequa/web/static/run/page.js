@@ -3,7 +3,8 @@ import { ask, send } from "../app.js";
 import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
-import { grabbed } from "./drag.js";
+import { grabbed, plumbed } from "./drag.js";
+import { isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
 
 const field = new RunField();
@@ -21,15 +22,41 @@ const movable = () => workNow().dataset.movable === "yes";
 // One thing after the other: each is asked for on the page that the one before left.
 let waiting = Promise.resolve();
 const inTurn = (act) => {
-  waiting = waiting.then(() => field.keep()).then(act).then(settled);
+  waiting = waiting.then(() => {
+    field.keep();
+    acted = actedOn();
+  }).then(act).then(settled);
   return waiting;
 };
+
+// The row one works on, and how far down it stood: it stays under one's eyes, and the keys stay with it.
+let acted = null;
+function actedOn() {
+  /** @type {any} */
+  const at = document.activeElement;
+  const focused = at && at.closest(".row[data-k]");
+  const key = focused ? focused.dataset.k : dragged && dragged.key ? dragged.key : selectedKey();
+  const row = key && rowOf(key);
+  return row ? { key, y: row.getBoundingClientRect().top, focused: Boolean(focused) } : null;
+}
+function keepInPlace() {
+  const row = acted && rowOf(acted.key);
+  const sheet = byId("sheet");
+  if (!row || !sheet) return;
+  if (acted.focused && document.activeElement === document.body) {
+    only(row);
+    row.focus({ preventScroll: true });
+  }
+  sheet.scrollTop += row.getBoundingClientRect().top - acted.y;
+}
 const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 
 // The page as it now stands: its field drawn, the tray's rows in sight.
 function settled() {
   field.take(held().zoom, selectedKey());
+  keepInPlace();
   if (byId("tray")) showChanges();
+  if (byId("shifting")) shiftingOf(byId("shifting"));
   showChosen();
 }
 
@@ -40,7 +67,7 @@ function showChanges() {
   if (!sheet || !edited) return;
   const room = sheet.clientHeight - 58;
   if (edited.offsetTop < sheet.scrollTop || edited.offsetTop > sheet.scrollTop + room - 90) sheet.scrollTop = edited.offsetTop - 60;
-  field.show(edited.dataset.k);
+  if (!field.model.compares) field.show(edited.dataset.k);
 }
 
 function clicked(event) {
@@ -54,6 +81,19 @@ function clicked(event) {
   if (many) return withChosen(many.dataset.many);
   const mend = at("[data-mend]");
   if (mend) return work("/work", { edits: mend.dataset.mend, mode: "push" });
+  const out = at("[data-take-out]");
+  if (out) return work("/work", { edits: JSON.stringify(edits().filter((_, n) => n !== Number(out.dataset.takeOut))) });
+  const steps = at("[data-step]");
+  if (steps) return work("/work", { step: steps.dataset.step });
+  const whole = at("[data-whole]");
+  if (whole) return work("/work", { whole: whole.dataset.whole });
+  const make = at("[data-make]");
+  if (make) return work("/work", { kind: make.dataset.make, key: make.dataset.key, value: make.dataset.value || "" });
+  const up = at("[data-take-up]");
+  if (up) return work(`/asides/${up.dataset.takeUp}`, {});
+  const drop = at("[data-drop-aside]");
+  if (drop) return work(`/asides/${drop.dataset.dropAside}/drop`, {});
+  if (at("[data-shift]")) return toShift();
   const mode = at("[data-mode]");
   if (mode) return work("/work", { mode: mode.dataset.mode });
   if (at("[data-apply]")) return work("/shift", {});
@@ -62,8 +102,7 @@ function clicked(event) {
   if (loose) return work("/work", { kind: "unlink", key: loose.dataset.key, value: loose.dataset.unlink });
   const no = at("[data-decline]");
   if (no) return work(`/proposals/${no.dataset.decline}/decline`, {});
-  const back = at("[data-put-back]");
-  if (back) return putBack(back.dataset.putBack);
+  if (at("[data-put-back]")) return putBack();
   const take = at("[data-take-back]");
   if (take) return work(`/shifts/${take.dataset.takeBack}/take-back`, {});
   const act = at("[data-do]");
@@ -72,6 +111,7 @@ function clicked(event) {
     const typed = (/** @type {string} */ id) => (byId(id) ? byId(id).value : "");
     return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "", act_why: typed("act-why"), act_day: typed("act-day"), to: typed("hand-to") })));
   }
+  if (at("#fhead") && movable() && !at("[data-anchor]")) return closing(event);
   const row = at(".row[data-k]");
   if (row && (event.ctrlKey || event.metaKey || event.shiftKey)) return choose(row.dataset.k);
   return row ? select(row.dataset.k) : undefined;
@@ -95,10 +135,48 @@ function toWork() {
   if (open && byId("sheet")) byId("sheet").scrollTop = Math.max(0, open.offsetTop - 60);
 }
 
-// One task's edits, or all of them.
-function putBack(key) {
-  const left = edits().filter((edit) => key && edit.task !== key);
-  return work("/work", { edits: JSON.stringify(left), ...(key ? {} : { why: "", mode: "push", proposal: "" }) });
+// All edits of the shift; it can be had again by undoing that.
+const putBack = () => work("/work", { edits: "[]", why: "", mode: "push", proposal: "", whole: "" });
+
+// A day of the head: closed, or worked again where it is off.
+function closing(event) {
+  const model = field.model;
+  const day = Math.floor(slotAt(field.scale, event.clientX - byId("fhead").getBoundingClientRect().left));
+  const off = model.off.some(([first, days]) => day >= first && day < first + days);
+  return toShift(off ? "reopen:" : "close:", isoOf(day));
+}
+
+// One more edit, typed: of a date, the whole run, days closed.
+function toShift(/** @type {string} */ what = "", /** @type {string} */ value = "") {
+  const box = byId("to-shift");
+  if (box) {
+    box.hidden = !what && !box.hidden;
+    find("[data-shift]").setAttribute("aria-expanded", String(!box.hidden));
+    if (box.hidden) return;
+  }
+  const form = byId("shifting");
+  if (what && [...form.elements.what.options].some((option) => option.value === what)) form.elements.what.value = what;
+  form.elements.value.value = value;
+  shiftingOf(form);
+  form.elements.value.focus();
+}
+function shiftingOf(form) {
+  const kind = form.elements.what.value.split(":")[0];
+  form.elements.keep.hidden = kind !== "anchor";
+  form.elements.value.hidden = kind === "catch";
+}
+function submitted(event) {
+  if (event.target.matches("[data-shifting]")) {
+    event.preventDefault();
+    const { what, value, keep } = event.target.elements;
+    const [kind, key] = what.value.split(/:(.*)/);
+    return work("/work", { kind: kind === "anchor" ? keep.value : kind, key, value: value.value });
+  }
+  if (event.target.matches("[data-aside]")) {
+    event.preventDefault();
+    return work("/aside", { name: event.target.elements.name.value });
+  }
+  return undefined;
 }
 
 // Tasks chosen together: by a key or a click with Ctrl in the sheet, by their boxes in the list.
@@ -183,8 +261,10 @@ function changed(event) {
   if (event.target.closest("[data-columns]")) return columns(event.target);
   const box = event.target.closest("[data-choose]");
   if (box) return choose(box.dataset.choose);
+  if (event.target.name === "what" && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
+  if (event.target.id === "why") return work("/work", {});
   const input = event.target.closest("[data-edit]");
-  return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value }) : undefined;
+  return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value, also: input.dataset.also || "" }) : undefined;
 }
 
 // The titles that a task may follow, offered where one is typed.
@@ -197,6 +277,15 @@ function offerTitles(event) {
 // By keyboard: up and down through the rows, Enter opens, Alt with the arrows moves or stretches.
 function pressed(event) {
   if (event.key === "Escape" && selectedKey()) return select("");
+  if (event.key.toLowerCase() === "z" && (event.ctrlKey || event.metaKey) && byId("tray") && !event.target.matches("input, textarea")) {
+    const button = find(`[data-step="${event.shiftKey ? "on" : "back"}"]`);
+    if (button) event.preventDefault();
+    return button ? work("/work", { step: button.dataset.step }) : undefined;
+  }
+  if (event.key === "m" && !event.altKey && !event.ctrlKey && !event.metaKey && !event.target.matches("input, textarea, select") && byId("shifting")) {
+    event.preventDefault();
+    return toShift();
+  }
   const edge = event.target.closest(".edge");
   if (edge && event.key.startsWith("Arrow")) return widen((event.key === "ArrowRight" ? 16 : -16) + columnWidth());
   const row = event.target.closest(".row[data-k]");
@@ -234,6 +323,11 @@ function grab(event) {
   const edge = event.target.closest(".edge");
   if (edge) return widening(event, edge);
   if (!field.there) return undefined;
+  const plumb = movable() && plumbed(event, field, (key, value) => work("/work", { kind: "anchor", key, value }));
+  if (plumb) {
+    dragged = plumb;
+    return undefined;
+  }
   dragged = grabbed(event, field, {
     movable: movable(),
     clicked: select,
@@ -253,6 +347,7 @@ document.addEventListener("alpine:init", () => {
       const root = this.$root;
       root.addEventListener("click", clicked);
       root.addEventListener("change", changed);
+      root.addEventListener("submit", submitted);
       root.addEventListener("focusin", offerTitles);
       root.addEventListener("change", (event) => event.target.closest("[data-look]") && event.target.tagName === "SELECT" && event.target.form.requestSubmit());
       document.querySelector(".week.now")?.scrollIntoView({ block: "start" });
@@ -263,6 +358,7 @@ document.addEventListener("alpine:init", () => {
       restoreWidth();
       field.take(held().zoom, selectedKey());
       field.toDay();
+      if (byId("shifting")) shiftingOf(byId("shifting"));
       if (workNow().dataset.clock === "yes") byTheClock();
       const row = selectedKey() && rowOf(selectedKey());
       if (row) {

@@ -1,0 +1,93 @@
+"""An edit in words: what it is of, and what it asks for, in its tray, in histories and in messages."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.words import count_words, slot_words, span_words
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
+from unisequa.core.shift.edits.closures import Close, Reopen
+from unisequa.core.shift.edits.dates import Due, Duration, Fix, Free, Give, Move, Remaining
+from unisequa.core.shift.edits.edit import Edit
+from unisequa.core.shift.edits.following import Follow, HoldLinks
+from unisequa.core.shift.edits.links import AddLink, RemoveLink
+from unisequa.core.shift.edits.states import Begun, CatchUp, Done, Drop, NotDone
+from unisequa.core.shift.edits.windows import Window
+from unisequa.core.terms import LinkType
+
+_TYPES: dict[LinkType, str] = {
+    "FS": "follows", "SS": "starts with", "FF": "ends with", "SF": "ends after the start of",
+}  # fmt: skip
+
+
+class Said(NamedTuple):
+    """What an edit is of, and what it asks for: ``Objects packed``, ``from Fri 8 Jan``."""
+
+    of: str
+    what: str
+
+
+def said_of(edit: Edit, plan: Plan) -> Said:
+    """An edit in words; ``plan`` is the run as it was before it."""
+    grid = plan.grid
+
+    def title(key: str) -> str:
+        at = plan.positions.get(key)
+        return key if at is None else plan.tasks[at].title
+
+    def slots(n: int) -> str:
+        return f"{n} d" if grid.per_day == 1 else span_text(n)
+
+    match edit:
+        case MoveAnchor():
+            was = plan.anchors.get(edit.anchor)
+            old = f"{slot_words(was, grid)} → " if was is not None else ""
+            back = ", back to the template’s offsets" if edit.keep == "offsets" else ""
+            return Said(plan.labels.get(edit.anchor, edit.anchor), f"{old}{slot_words(edit.day, grid)}{back}")
+        case MoveRun(by=None):
+            return Said("The whole run", f"from {slot_words(edit.to or grid.first, grid)}")
+        case MoveRun():
+            days = edit.by or 0
+            return Said("The whole run", f"{'+' if days > 0 else '−'}{count_words(abs(days), 'working day')}")
+        case Close() | Reopen():
+            verb = "closed" if isinstance(edit, Close) else "worked"
+            label = f": {edit.label}" if edit.label else ""
+            return Said(span_words(edit.first, edit.last), f"{verb}{label}")
+        case Window():
+            return Said(edit.phase, span_words(edit.first, edit.last))
+        case CatchUp():
+            return Said("Catch up", f"nothing unfinished before {slot_words(edit.day, grid)}")
+        case HoldLinks():
+            return Said("What no longer holds", "to where it may be")
+        case AddLink():
+            lag = f" {'+' if edit.lag > 0 else '−'}{slots(abs(edit.lag))}" if edit.lag else ""
+            unit = " elapsed" if edit.unit == "elapsed" and edit.lag else ""
+            return Said(title(edit.target), f"{_TYPES[edit.type]} {title(edit.source)}{lag}{unit}")
+        case RemoveLink():
+            return Said(title(edit.target), f"no longer follows {title(edit.source)}")
+        case Follow():
+            return Said(f"What follows {title(edit.key)}", "as it may")
+        case Move():
+            return Said(title(edit.key), f"from {slot_words(edit.day, grid)}")
+        case Due():
+            return Said(title(edit.key), f"due {slot_words(edit.day, grid)}")
+        case Fix():
+            return Said(title(edit.key), f"fixed on {slot_words(edit.day, grid)}")
+        case Duration():
+            return Said(title(edit.key), f"takes {slots(edit.slots)}")
+        case Remaining():
+            return Said(title(edit.key), f"{slots(edit.slots)} left")
+        case Begun() | Done():
+            return Said(title(edit.key), f"{edit.kind} {slot_words(edit.day, grid)}")
+        case NotDone():
+            return Said(title(edit.key), "not done")
+        case Drop():
+            return Said(title(edit.key), f"dropped{': ' + edit.why if edit.why else ''}")
+        case Free():
+            return Said(title(edit.key), "may move again")
+        case Give():
+            return Said(title(edit.key), f"by the calendar {edit.calendar}")
+        case _:
+            return Said(title(edit.task or ""), edit.kind)

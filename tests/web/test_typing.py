@@ -1,0 +1,123 @@
+"""Every edit of a shift is typed on the page, and does there what the command line does with the same words."""
+
+from __future__ import annotations
+
+import html
+import json
+import re
+from typing import Any
+
+import pytest
+
+from tests.plans import plan, step
+from tests.site import Site
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits import KINDS
+from unisequa.core.shift.edits.codec import option_of, read
+from unisequa.core.shift.margins import margins
+
+HEAD = {"hx-request": "true"}
+TYPED: tuple[tuple[dict[str, str], dict[str, Any], str], ...] = (
+    ({"kind": "move", "key": "print", "value": "12 jun"}, {"edit": "move", "task": "print", "start": "2026-06-12"},
+     "Print from Fri 12 Jun"),
+    ({"kind": "due", "key": "print", "value": "+2"}, {"edit": "due", "task": "print", "finish": "2026-06-12"},
+     "Print due Fri 12 Jun"),
+    ({"kind": "duration", "key": "print", "value": "5d"}, {"edit": "duration", "task": "print", "duration": 5},
+     "Print takes 5 d"),
+    ({"kind": "fix", "key": "print"}, {"edit": "fix", "task": "print", "start": "2026-06-08"},
+     "Print fixed on Mon 8 Jun"),
+    ({"kind": "drop", "key": "print", "value": "No paper"}, {"edit": "drop", "task": "print", "why": "No paper"},
+     "Print dropped: No paper"),
+    ({"kind": "give", "key": "print", "value": "house"}, {"edit": "give", "task": "print", "calendar": "house"},
+     "Print by the calendar house"),
+    ({"kind": "after", "key": "party", "value": "Draft"},
+     {"edit": "link", "from": "draft", "to": "party", "type": "FS", "lag": 0, "unit": "working"},
+     "Party follows Draft"),
+    ({"kind": "lag", "key": "print", "also": "check", "value": "+3 elapsed"},
+     {"edit": "link", "from": "check", "to": "print", "type": "FS", "lag": 3, "unit": "elapsed"},
+     "Print follows Check +3 d elapsed"),
+    ({"kind": "unlink", "key": "print", "value": "check"},
+     {"edit": "unlink", "from": "check", "to": "print"}, "Print no longer follows Check"),
+    ({"kind": "anchor", "key": "go", "value": "wd+5"},
+     {"edit": "anchor", "anchor": "go", "on": "2026-06-08", "keep": "distances"}, "Go Mon 1 Jun → Mon 8 Jun"),
+    ({"kind": "offsets", "key": "go", "value": "8 jun"},
+     {"edit": "anchor", "anchor": "go", "on": "2026-06-08", "keep": "offsets"},
+     "Go Mon 1 Jun → Mon 8 Jun, back to the template’s offsets"),
+    ({"kind": "run", "value": "-3"}, {"edit": "shift", "by": -3}, "The whole run −3 working days"),
+    ({"kind": "run", "value": "15 jun"}, {"edit": "shift", "to": "2026-06-15"}, "The whole run from Mon 15 Jun"),
+    ({"kind": "close", "value": "8 jun to 9 jun"},
+     {"edit": "close", "first": "2026-06-08", "last": "2026-06-09", "label": ""}, "Mon 8 – Tue 9 Jun closed"),
+    ({"kind": "reopen", "value": "6 jun"}, {"edit": "reopen", "first": "2026-06-06", "last": "2026-06-06", "label": ""},
+     "Sat 6 Jun worked"),
+    ({"kind": "catch"}, {"edit": "catch_up", "on": "2026-06-03"}, "Catch up nothing unfinished before Wed 3 Jun"),
+)  # fmt: skip
+
+
+def asked(site: Site, edits: list[Any], **more: str) -> tuple[int, list[Any], str]:
+    form = {"version": "1", "zoom": "day", "view": "sheet", "selected": "", "edits": json.dumps(edits), **more}
+    answer = site.client("Ada").post(f"/runs/{site.run}/work", form, headers=HEAD)
+    found = re.search(r'name="edits" value="([^"]*)"', answer.text)
+    assert found
+    toast = "".join(re.findall(r'data-toast="([^"]*)"', answer.text))
+    words = " ".join(html.unescape(f"{toast} {re.sub(r'<[^>]+>', ' ', answer.text)}").split())
+    return answer.status_code, json.loads(html.unescape(found[1])), words
+
+
+@pytest.mark.parametrize("form, document, said", TYPED, ids=[one[0]["kind"] + one[0].get("value", "") for one in TYPED])
+def test_what_is_typed_is_the_edit_that_the_command_line_takes(
+    site: Site, form: dict[str, str], document: dict[str, Any], said: str
+) -> None:
+    status, edits, words = asked(site, [], **form)
+    assert status in {200, 422} and said in words
+    (edit,) = edits
+    steps = [step("draft", 2, 0), step("check"), step("print", 3, 5), step("party", 1, 12)]
+    again = plan(steps, "draft>check", "check>print", "print>party")
+    if edit["edit"] != "give":  # by a calendar that only the house has
+        made = read(edit, again)
+        assert made == read(document, again) and option_of(made, again.grid)[0].startswith("--")
+
+
+def test_every_kind_of_edit_has_words(site: Site) -> None:
+    typed = {document["edit"] for _, document, _ in TYPED} | {"remaining", "window", "free"}
+    assert {kind.kind for kind in KINDS} - typed == {"begun", "done", "not_done", "follow", "hold_links"}
+
+
+def test_an_edit_takes_the_place_of_the_one_it_overrules_and_says_so(site: Site) -> None:
+    fixed = {"edit": "fix", "task": "print", "start": "2026-06-09"}
+    _, edits, words = asked(site, [fixed], kind="move", key="print", value="12 jun")
+    assert [one["edit"] for one in edits] == ["move"] and "In place of: Print fixed on Tue 9 Jun." in words
+    status, edits, _ = asked(site, [fixed], kind="duration", key="print", value="4")
+    assert [one["edit"] for one in edits] == ["fix", "duration"] and status == 200
+    added = {"edit": "link", "from": "draft", "to": "party", "type": "FS", "lag": 0, "unit": "working"}
+    _, edits, _ = asked(site, [added], kind="unlink", key="party", value="draft")
+    assert edits == []  # drawn and taken out again
+    _, edits, _ = asked(site, [{"edit": "anchor", "anchor": "go", "on": "2026-06-08"}], kind="anchor", key="go",
+                            value="+1")  # fmt: skip
+    assert [one["on"] for one in edits] == ["2026-06-09"]
+
+
+@pytest.mark.parametrize(
+    "form, said",
+    [
+        ({"kind": "run", "value": "soon"}, "is no date"),
+        ({"kind": "close", "value": "1 jun to 2 jun to 3 jun"}, "no stretch of days"),
+        ({"kind": "lag", "key": "print", "also": "check", "value": "much"}, "is no lag"),
+        ({"kind": "give", "key": "print", "value": "moon"}, "no calendar"),
+        ({"kind": "remaining", "key": "print", "value": "2"}, "not under way"),
+        ({"kind": "window", "key": "words", "value": "1 jun"}, "no phase"),
+        ({"kind": "sing", "key": "print", "value": "2"}, "cannot be changed here"),
+    ],
+)
+def test_what_cannot_be_is_refused_in_words(site: Site, form: dict[str, str], said: str) -> None:
+    status, edits, words = asked(site, [], **form)
+    assert status == 422 and said in words and edits == []
+
+
+def test_the_room_to_each_date_is_told_before_and_after() -> None:
+    steps = [step("a", 2, -8), step("b", 1, deadline={"anchor": "go", "offset": -3})]
+    before = plan(steps, "a>b")
+    moved = cascade(before, [read({"edit": "duration", "task": "a", "duration": 5}, before)]).after()
+    found = {one.label: (one.before, one.after) for one in margins(before, moved)}
+    b = before.position("b")
+    assert found["B"] == (found["B"][1] + 3, found["B"][1]) and before.tasks[b].deadline is not None
+    assert margins(before, before)[0].changes is False
