@@ -206,13 +206,18 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
         raise Refused({"shift": f"Shift {number} has been taken back already."})
     plan = plan_of(run, today, viewer=actor.id)
     try:
-        put_back(run, taken_back(plan, shift.record or _record_of_dates(plan, shift)))
+        put_back(run, taken_back(plan, record_of_shift(plan, shift)))
     except ShiftError as error:
         later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
         hint = f" Take back shift {later} first." if later else ""
         raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
     shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
+
+
+def record_of_shift(plan: Plan, shift: ShiftRow) -> Record:
+    """The core's record of a shift, by which it is taken back."""
+    return shift.record or _record_of_dates(plan, shift)
 
 
 def _record_of_dates(plan: Plan, shift: ShiftRow) -> Record:

@@ -13,8 +13,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
-from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
-from unisequa.core.calendars.words import read_words
+from unisequa.actions.runs.shift_history import days_of
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
@@ -96,18 +95,10 @@ def _touches(shift: ShiftRow, key: str) -> bool:
 
 def _moved(shift: ShiftRow, key: str) -> Happened:
     change = next(change for change in shift.changes if change["key"] == key)
-    old, new = (_days(change[side]) for side in ("before", "after"))
+    old, new = (days_of(change[side]) for side in ("before", "after"))
     why = f": {shift.why}" if shift.why else ""
     text = f"Shift {shift.number}: {old} → {new}{why}"
     return Happened(shift.at, shift.person.name, text, (1, shift.number), shift.taken_back_at is not None)
-
-
-def _days(dates: list[str | int | None]) -> str:
-    first, last = dates[:2]
-    if not isinstance(first, str) or not isinstance(last, str):
-        return "undated"
-    grid = Grid(MINUTES) if "T" in first else DAYS
-    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
 
 
 def write_comment(session: Session, actor: Actor, run_id: int, key: str | None, text: str) -> None:

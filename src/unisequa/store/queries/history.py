@@ -32,6 +32,13 @@ def shifts_of(session: Session, run_id: int) -> list[ShiftRow]:
     return list(session.scalars(query.options(defer(ShiftRow.record)).order_by(ShiftRow.number.desc())))
 
 
+def shifts_with_records(session: Session, run_id: int) -> list[ShiftRow]:
+    """The shifts of a run with all that is kept of them, the latest first."""
+    query = select(ShiftRow).where(ShiftRow.run_id == run_id)
+    query = query.options(joinedload(ShiftRow.person), joinedload(ShiftRow.taken_back_by))
+    return list(session.scalars(query.order_by(ShiftRow.number.desc())))
+
+
 def comments_of(session: Session, run_id: int, key: str) -> list[CommentRow]:
     """What was written on a task, the first first."""
     query = select(CommentRow).where(CommentRow.run_id == run_id, CommentRow.task_key == key)

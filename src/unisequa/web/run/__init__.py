@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views
+from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views, ways
 
 ROUTERS = (
     list.router,
@@ -13,4 +13,5 @@ ROUTERS = (
     shift.router,
     aside.router,
     views.router,
+    ways.router,
 )

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words
+from unisequa.core.calendars.words import count_words, read_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
@@ -108,7 +108,7 @@ def run_sheet(considered: Considered, look: Look = WHOLE, *, whole: bool = False
             moved = shown.tasks[i].key in changes
             line = _line(shown, i, states[i], who, moved, shown.tasks[i].key in edited, nested=not look.group)
             if compares:
-                line = _compared(line, rows.get(line.key), edited.get(line.key, 0))
+                line = _compared(line, rows.get(line.key), edited.get(line.key, 0), plan)
             if mark := _mark(plan, shown, i, line, run.may_consider):
                 marks.append({"k": line.key, "i": len(lines), **mark})
             lines.append(line)
@@ -138,10 +138,11 @@ def _leaves(rows: Mapping[str, TrayRow], plan: Plan) -> int:
     return sum(not plan.is_parent(plan.position(key)) for key in rows if key in plan.positions)
 
 
-def _compared(line: TaskLine, row: TrayRow | None, number: int) -> TaskLine:
+def _compared(line: TaskLine, row: TrayRow | None, number: int, plan: Plan) -> TaskLine:
     """A row with where it is and where it would be."""
     if row is None:
-        return replace(line, was=line.due, would="stays", number=number)
+        read = plan.read(plan.position(line.key))
+        return replace(line, was=read_words(*read, plan.grid) if read else "undated", would="stays", number=number)
     return replace(line, was=row.old, would=row.new, delta=row.delta, why=row.why, number=number)
 
 

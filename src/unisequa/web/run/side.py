@@ -15,7 +15,9 @@ from unisequa.actions.people.people import Actor, people
 from unisequa.actions.runs import life
 from unisequa.actions.runs.crew import TEAM, fill_roles, teams_to_choose
 from unisequa.actions.runs.facts import correct_facts
+from unisequa.actions.runs.in_hand import in_hand
 from unisequa.actions.runs.seeing import RunSeen, see_run
+from unisequa.actions.runs.shift_history import ShiftLine, shift_lines, take_back_along
 from unisequa.actions.runs.together import Source, held_elsewhere
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.core.errors import Refused
@@ -101,9 +103,24 @@ class SidePage:
     follow: str = "ask"
     follows: tuple[tuple[str, str], ...] = FOLLOWS
     history: tuple[tuple[str, str, str], ...] = ()
+    shifts: tuple[ShiftLine, ...] = ()
+    in_hand: int = 0
     last: LastLine | None = None
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
+
+
+@router.post("/runs/{run_id}/history/{number}/take-back")
+def take_back(
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id, number: Id
+) -> Response:
+    """Take a shift of the history back, with those that rest on it."""
+    try:
+        with store.writing() as session:
+            take_back_along(session, me, run_id, number, settings.day())
+    except Refused as error:
+        return side(request, me, store, settings, run_id, "history", error.faults)
+    return RedirectResponse(f"/runs/{run_id}?view=history", status_code=303)
 
 
 def side(
@@ -123,6 +140,8 @@ def side(
         everybody = people(session) if view == "crew" else []
         teams = teams_to_choose(session) if view == "crew" else ()
         history = of_run(session, run_id) if view == "history" else ()
+        shifts = shift_lines(session, run) if view == "history" else ()
+        hand = in_hand(session, me, run)
         held = held_elsewhere(session, me, run_id) if view == "facts" else {}
     head = run_head(run)
     page = SidePage(
@@ -145,6 +164,8 @@ def side(
         may_delete=run.may_state and run.state == "prepared" and not run.was_live,
         follow=run.follow,
         history=tuple((f"{day_words(one.at.date())} {one.at:%H:%M}", one.who, one.text) for one in history),
+        shifts=shifts,
+        in_hand=len(hand.held.edits),
         last=last_line(run),
         typed=typed,
         faults=faults,

@@ -130,7 +130,7 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
     head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
-    drawn = run_sheet(considered, asked.look, whole=asked.whole)
+    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet")
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,

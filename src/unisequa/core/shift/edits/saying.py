@@ -29,8 +29,8 @@ class Said(NamedTuple):
     what: str
 
 
-def said_of(edit: Edit, plan: Plan) -> Said:
-    """An edit in words; ``plan`` is the run as it was before it."""
+def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
+    """An edit in words; ``plan`` is the run as it was before it, or as it is now where that is ``past``."""
     grid = plan.grid
 
     def title(key: str) -> str:
@@ -43,7 +43,7 @@ def said_of(edit: Edit, plan: Plan) -> Said:
     match edit:
         case MoveAnchor():
             was = plan.anchors.get(edit.anchor)
-            old = f"{slot_words(was, grid)} → " if was is not None else ""
+            old = f"{slot_words(was, grid)} → " if was is not None and not past else ""
             back = ", back to the template’s offsets" if edit.keep == "offsets" else ""
             return Said(plan.labels.get(edit.anchor, edit.anchor), f"{old}{slot_words(edit.day, grid)}{back}")
         case MoveRun(by=None):

@@ -89,6 +89,8 @@ function clicked(event) {
   if (whole) return work("/work", { whole: whole.dataset.whole });
   const make = at("[data-make]");
   if (make) return work("/work", { kind: make.dataset.make, key: make.dataset.key, value: make.dataset.value || "" });
+  const way = at("[data-way]");
+  if (way) return work("/work", { edits: JSON.stringify([...edits(), ...JSON.parse(way.dataset.way)]), mode: way.dataset.wayMode });
   const up = at("[data-take-up]");
   if (up) return work(`/asides/${up.dataset.takeUp}`, {});
   const drop = at("[data-drop-aside]");
@@ -171,6 +173,10 @@ function submitted(event) {
     const { what, value, keep } = event.target.elements;
     const [kind, key] = what.value.split(/:(.*)/);
     return work("/work", { kind: kind === "anchor" ? keep.value : kind, key, value: value.value });
+  }
+  if (event.target.matches("[data-ways]")) {
+    event.preventDefault();
+    return ask("POST", event.target.dataset.ways, { target: "#ways", swap: "innerHTML", values: held({ value: event.target.elements.value.value }) });
   }
   if (event.target.matches("[data-aside]")) {
     event.preventDefault();

@@ -1,0 +1,165 @@
+"""The shifts of a run as they were applied, and taking any of them back, alone or with those that rest on it."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+
+from unisequa.actions.access import check_may_change_run
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import RunSeen, run_of
+from unisequa.actions.runs.shifts import record_of_shift, take_shift_back
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.calendars.words import read_words
+from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
+from unisequa.core.plan.plan import Plan
+from unisequa.core.shift.edits import codec
+from unisequa.core.shift.edits.saying import said_of
+from unisequa.core.shift.taking_back import taken_back
+from unisequa.store.lists import bring_up
+from unisequa.store.plans import plan_of
+from unisequa.store.queries.history import shifts_with_records
+from unisequa.store.store import Session
+from unisequa.store.tables import ShiftRow
+
+MOST_TRIED = 30
+"""For so many of the latest shifts it is said whether they can be taken back."""
+
+
+@dataclass(frozen=True, slots=True)
+class MovedLine:
+    """A task that a shift moved: where it was, where it went, and what it followed."""
+
+    key: str
+    title: str
+    old: str
+    new: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class ShiftLine:
+    """A shift of the history.
+
+    Parameters
+    ----------
+    undone : str
+        By whom and when it was taken back.
+    bars : str
+        Why it cannot be taken back by itself.
+    along : tuple of int
+        The later shifts that could be taken back together with it.
+    """
+
+    number: int
+    at: dt.datetime
+    who: str
+    mode: str
+    why: str
+    edits: tuple[str, ...]
+    moved: tuple[MovedLine, ...]
+    undone: str
+    may: bool
+    bars: str
+    along: tuple[int, ...]
+
+
+def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
+    """The shifts of a run that somebody sees, the latest first."""
+    rows = shifts_with_records(session, run.id)
+    standing = [row.number for row in rows if row.taken_back_at is None]
+    lines = []
+    for row in rows:
+        bars = ""
+        tried = run.may_change and row.taken_back_at is None and row.number in standing[:MOST_TRIED]
+        if tried:
+            bars = _bars(run.plan, row)
+        lines.append(
+            ShiftLine(
+                row.number,
+                row.at,
+                row.person.name,
+                row.mode,
+                row.why,
+                tuple(_edit_words(edit, run.plan) for edit in row.edits),
+                tuple(_moved(change, run.plan) for change in row.changes),
+                _undone(row),
+                tried and not bars,
+                bars,
+                tuple(number for number in standing if number > row.number) if bars else (),
+            )
+        )
+    return tuple(lines)
+
+
+def _undone(row: ShiftRow) -> str:
+    if row.taken_back_at is None:
+        return ""
+    who = f" by {row.taken_back_by.name}" if row.taken_back_by else ""
+    return f"taken back{who} on {row.taken_back_at:%Y-%m-%d}"
+
+
+def _bars(plan: Plan, row: ShiftRow) -> str:
+    try:
+        taken_back(plan, record_of_shift(plan, row))
+    except (ShiftError, KeyError) as error:
+        return f"{error}" if isinstance(error, ShiftError) else "a task that it moved is not there any more"
+    return ""
+
+
+def _edit_words(edit: dict[str, object], plan: Plan) -> str:
+    try:
+        said = said_of(codec.read(edit, plan), plan, past=True)
+    except DocumentError:
+        return f"{edit.get('edit', 'an edit')} of what is not there any more"
+    return f"{said.of} {said.what}"
+
+
+def _moved(change: dict[str, object], plan: Plan) -> MovedLine:
+    key = str(change["key"])
+    at = plan.positions.get(key)
+    via = plan.positions.get(str(change.get("via") or ""))
+    return MovedLine(
+        key,
+        key if at is None else plan.tasks[at].title,
+        days_of(change["before"]),
+        days_of(change["after"]),
+        "" if via is None else plan.tasks[via].title,
+    )
+
+
+def days_of(dates: object) -> str:
+    """Dates as a shift keeps them, in words."""
+    first, last = list(dates)[:2] if isinstance(dates, list | tuple) else (None, None)
+    if not isinstance(first, str) or not isinstance(last, str):
+        return "undated"
+    grid = Grid(MINUTES) if "T" in first else DAYS
+    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
+
+
+def take_back_along(session: Session, actor: Actor, run_id: int, number: int, today: dt.date) -> list[int]:
+    """Take a shift back, and before it those later ones that rest on it, the latest first; gives their numbers.
+
+    Raises
+    ------
+    Refused
+        Field ``shift``: where even so it cannot be.
+    """
+    run = run_of(session, run_id, actor)
+    check_may_change_run(run, actor)
+    if all(row.number != number for row in run.shifts):
+        raise NotThere("This shift does not exist.")
+    later = sorted(
+        (row.number for row in run.shifts if row.taken_back_at is None and row.number >= number), reverse=True
+    )
+    if number not in later:
+        raise Refused({"shift": f"Shift {number} has been taken back already."})
+    plan = plan_of(run, today, viewer=actor.id)
+    row = next(row for row in run.shifts if row.number == number)
+    numbers = later if _bars(plan, row) else [number]
+    for one in numbers:
+        take_shift_back(session, actor, run, one, today)
+        session.flush()
+    run.version += 1
+    bring_up(run, today)
+    return numbers

@@ -1,0 +1,84 @@
+"""What it would take, and what was shifted: each proposal reaches its date, each shift of the history comes back."""
+
+from __future__ import annotations
+
+import datetime as dt
+import html
+import json
+import re
+
+from tests.site import TODAY, Site
+from unisequa.actions.checking import check_data
+from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.runs.shifts import apply_shift
+from unisequa.store.queries.runs import run_by_id
+
+HEAD = {"hx-request": "true"}
+
+
+def dates(site: Site) -> dict[str, tuple[dt.date | None, dt.date | None]]:
+    with site.store.reading() as session:
+        run = run_by_id(session, site.run)
+        assert run is not None and not list(check_data(session, TODAY))
+        return {row.key: (row.start_on, row.finish_on) for row in run.tasks}
+
+
+def shifted(site: Site, *edits: dict[str, object]) -> None:
+    with site.store.writing() as session:
+        ada = site.person("Ada")
+        version = see_run(session, ada, site.run, TODAY).version
+        apply_shift(session, ada, site.run, version, edits, TODAY, "So it is")
+
+
+def test_each_proposal_reaches_the_date_once_it_has_joined_the_shift(site: Site) -> None:
+    shifted(site, {"edit": "move", "task": "draft", "start": "2026-06-08"})
+    browser = site.client("Ada")
+    form = {"version": "2", "zoom": "day", "view": "sheet", "selected": "print", "edits": "[]"}
+    where = f"/runs/{site.run}/tasks/print/ways"
+    answer = browser.post(where, {**form, "value": "12 jun"}, headers=HEAD).text
+    ways = re.findall(r'data-way="([^"]*)" data-way-mode="(\w+)"', answer)
+    assert ways
+    for edits, mode in ways:
+        sent = {**form, "edits": html.unescape(edits), "mode": mode, "whole": "yes"}
+        shown = browser.post(f"/runs/{site.run}/work", sent, headers=HEAD).text
+        found = re.search(r'data-edit="due" data-key="print" value="\w+ (\d+ \w+ \d+)"', shown)
+        assert found and dt.datetime.strptime(found[1], "%d %b %Y").date() <= dt.date(2026, 6, 12), edits
+    assert "done by Fri 19 Jun already" in browser.post(where, {**form, "value": "19 jun"}, headers=HEAD).text
+    assert "is no date" in browser.post(where, {**form, "value": "soon"}, headers=HEAD).text
+
+
+def test_the_history_tells_each_shift_and_takes_it_back_alone_or_with_what_rests_on_it(site: Site) -> None:
+    before = dates(site)
+    shifted(site, {"edit": "move", "task": "draft", "start": "2026-06-08"})
+    shifted(site, {"edit": "move", "task": "party", "start": "2026-06-22"})
+    shifted(site, {"edit": "duration", "task": "draft", "duration": 4})
+    browser = site.client("Ada")
+    page = " ".join(re.sub(r"<[^>]+>", " ", browser.get(f"/runs/{site.run}?view=history").text).split())
+    assert "Draft from Mon 8 Jun" in page and "Draft takes 4 d" in page and "“So it is”" in page
+    assert "Mon 1 – Tue 2 Jun Mon 8 – Tue 9 Jun" in page
+    assert "Not by itself: Draft has moved again" in page and "Take it back with shifts 3, 2" in page
+    assert browser.post(f"/runs/{site.run}/history/2/take-back").is_success  # the party alone
+    assert dates(site)["party"] == before["party"] and dates(site)["draft"] != before["draft"]
+    assert browser.post(f"/runs/{site.run}/history/1/take-back").is_success
+    assert dates(site) == before
+    again = browser.post(f"/runs/{site.run}/history/1/take-back")
+    assert again.status_code == 422 and "has been taken back already" in again.text
+    assert site.client("Bela").post(f"/runs/{site.run}/history/1/take-back").status_code == 403
+
+
+def test_a_shift_at_hand_is_offered_from_every_view_and_gone_once_applied(site: Site) -> None:
+    browser = site.client("Ada")
+    move = json.dumps([{"edit": "move", "task": "draft", "start": "2026-06-05"}])
+    form = {"version": "1", "zoom": "day", "view": "sheet", "selected": "", "edits": move}
+    browser.post(f"/runs/{site.run}/work", form, headers=HEAD)
+    for view in ("crew", "facts", "history"):
+        assert "Continue your shift: 1 edit" in browser.get(f"/runs/{site.run}?view={view}").text
+    assert "Moves 3 tasks" in browser.get(f"/runs/{site.run}?view=list").text
+    kept = browser.post(f"/runs/{site.run}/aside", {**form, "name": "The writer is away"}, headers=HEAD).text
+    assert "What if: The writer is away" in kept and "Continue" not in browser.get(f"/runs/{site.run}?view=crew").text
+    number = re.search(r'data-take-up="(\d+)"', kept)
+    assert number
+    again = browser.post(f"/runs/{site.run}/asides/{number[1]}", {**form, "edits": "[]"}, headers=HEAD).text
+    assert "Moves 3 tasks" in again
+    assert "Shift 1 applied" in browser.post(f"/runs/{site.run}/shift", form, headers=HEAD).text
+    assert "being considered" not in browser.get(f"/runs/{site.run}").text
