@@ -283,15 +283,6 @@ function offerTitles(event) {
 // By keyboard: up and down through the rows, Enter opens, Alt with the arrows moves or stretches.
 function pressed(event) {
   if (event.key === "Escape" && selectedKey()) return select("");
-  if (event.key.toLowerCase() === "z" && (event.ctrlKey || event.metaKey) && byId("tray") && !event.target.matches("input, textarea")) {
-    const button = find(`[data-step="${event.shiftKey ? "on" : "back"}"]`);
-    if (button) event.preventDefault();
-    return button ? work("/work", { step: button.dataset.step }) : undefined;
-  }
-  if (event.key === "m" && !event.altKey && !event.ctrlKey && !event.metaKey && !event.target.matches("input, textarea, select") && byId("shifting")) {
-    event.preventDefault();
-    return toShift();
-  }
   const edge = event.target.closest(".edge");
   if (edge && event.key.startsWith("Arrow")) return widen((event.key === "ArrowRight" ? 16 : -16) + columnWidth());
   const row = event.target.closest(".row[data-k]");
@@ -319,6 +310,21 @@ function pressed(event) {
   }
   return undefined;
 }
+
+// From anywhere on the page: one step of the shift back or on, one more edit of it.
+document.addEventListener("keydown", (event) => {
+  /** @type {any} */
+  const at = event.target;
+  if (at.matches("input, textarea, select") || event.altKey) return;
+  const button = event.key.toLowerCase() === "z" && (event.ctrlKey || event.metaKey) && find(`[data-step="${event.shiftKey ? "on" : "back"}"]`);
+  if (button) {
+    event.preventDefault();
+    work("/work", { step: button.dataset.step });
+  } else if (event.key === "m" && !event.ctrlKey && !event.metaKey && byId("shifting")) {
+    event.preventDefault();
+    toShift();
+  }
+});
 
 function shoved(event, key, by) {
   event.preventDefault();

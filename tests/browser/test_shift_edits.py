@@ -1,0 +1,221 @@
+"""Edits of all kinds, at random, through the page as people make them: every date is the command line's."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import random
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from tests.plans import document, step
+from tests.site import TODAY, Site
+from unisequa.actions.starting.choices import Choices
+from unisequa.actions.starting.creating import start_run
+from unisequa.actions.templates.library import keep_template
+from unisequa.core.documents.checks import read_template
+from unisequa.formats.plan_document import plan_document
+from unisequa.store.plans import plan_of
+from unisequa.store.queries.runs import run_by_id
+
+KEYS = ("brief", "walls", "paint", "cases", "texts", "labels", "press", "open")
+GO, END = dt.date(2026, 6, 8), dt.date(2026, 7, 17)
+ROUNDS = 9
+
+
+def job() -> dict[str, Any]:
+    steps = [
+        step("brief", 2, 0), step("walls", 4), step("paint", 3), step("cases", 2),
+        step("texts", 5, 3), step("labels", 2), step("press", 1, when={"anchor": "end", "offset": -4}),
+        step("open", 0, when={"anchor": "end", "offset": 0, "edge": "start"}),
+    ]  # fmt: skip
+    links = (
+        "brief>walls",
+        "walls>paint",
+        "paint>cases+1",
+        "brief>texts",
+        "texts>labels",
+        "cases>press",
+        "labels>press",
+    )
+    anchors = [{"key": "go", "label": "Go"}, {"key": "end", "label": "Opening"}]
+    return {**document(steps, *links, name="Show", calendar="house"), "anchors": anchors}
+
+
+def stands(site: Site, run_id: int) -> tuple[dict[str, Any], dict[str, tuple[str, str]]]:
+    """The run as a plan document, and its dates."""
+    with site.store.reading() as session:
+        run = run_by_id(session, run_id)
+        assert run is not None
+        plan = plan_document(plan_of(run, TODAY))
+        return json.loads(json.dumps(plan)), {
+            row.key: (str(row.start_on), str(row.finish_on)) for row in run.tasks if row.state != "dropped"
+        }
+
+
+def by_command(folder: Path, plan: dict[str, Any], edits: list[Any], mode: str) -> dict[str, tuple[str, str]]:
+    """The dates that the command line gives."""
+    (folder / "plan.json").write_text(json.dumps(plan))
+    (folder / "edits.json").write_text(json.dumps(edits))
+    command = [str(Path(sys.executable).with_name("unisequa")), "cascade", str(folder / "plan.json")]
+    command += ["--edits", str(folder / "edits.json"), "--mode", mode]
+    printed = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+    dates = {task["key"]: (task["start"], task["finish"]) for task in plan["tasks"]}
+    return dates | {one["key"]: (one["start"][1], one["finish"][1]) for one in printed["changes"]}
+
+
+class Hand:
+    """Somebody at the page, and the edits that they mean."""
+
+    def __init__(self, page: Page, rng: random.Random, dates: dict[str, tuple[str, str]]) -> None:
+        self.page, self.rng, self.dates = page, rng, dates
+        self.edits: list[dict[str, Any]] = []
+
+    def held(self) -> list[Any]:
+        return json.loads(self.page.locator("#shift input[name=edits]").input_value())
+
+    def meant(self, edit: dict[str, Any]) -> None:
+        """Counts once the page holds it; what cannot be the page refuses, and says so."""
+        self.page.wait_for_function(
+            "n => document.querySelector('[data-refused]') || "
+            "JSON.parse(document.querySelector('#shift').elements.edits.value).length > n",
+            arg=len(self.edits),
+        )
+        if len(self.held()) > len(self.edits):
+            self.edits.append(edit)
+
+    def day(self, key: str, end: int, days: int) -> dt.date:
+        return dt.date.fromisoformat(self.dates[key][end]) + dt.timedelta(days=days)
+
+    def open(self, key: str) -> None:
+        self.page.goto(f"{self.page.url.split('?')[0]}?task={key}&view=list")
+        self.page.wait_for_selector("#in-due")
+
+    def typed(self, field: str, text: str) -> None:
+        box = self.page.locator(field)
+        box.fill(text)
+        box.press("Enter")
+
+    def drag(self, key: str) -> None:
+        """The first of a shift, in a sheet of 24 pixels a day."""
+        self.page.goto(self.page.url.split("?")[0])
+        self.page.wait_for_selector("body[data-ready]")
+        bar = self.page.locator(f'#bars .mk[data-k="{key}"] .hit')
+        bar.scroll_into_view_if_needed()
+        box = bar.bounding_box()
+        days = self.rng.choice((-3, -1, 2, 5))
+        assert box
+        self.page.mouse.move(box["x"] + 6, box["y"] + 8)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 6 + 24 * days, box["y"] + 8, steps=4)
+        self.page.mouse.up()
+        self.meant({"edit": "move", "task": key, "start": str(self.day(key, 0, days))})
+
+    def due(self, key: str) -> None:
+        self.open(key)
+        day = self.day(key, 1, self.rng.choice((-2, 1, 6)))
+        self.typed("#in-due", f"{day:%-d %b %Y}")
+        self.meant({"edit": "due", "task": key, "finish": str(day)})
+
+    def duration(self, key: str) -> None:
+        self.open(key)
+        n = self.rng.choice((6, 7, 9))
+        self.typed("#in-duration", str(n))
+        self.meant({"edit": "duration", "task": key, "duration": n})
+
+    def fix(self, key: str) -> None:
+        self.open(key)
+        self.page.get_by_role("button", name="Fix it there").click()
+        self.meant({"edit": "fix", "task": key, "start": self.dates[key][0]})
+
+    def drop(self, key: str) -> None:
+        self.open(key)
+        self.page.get_by_role("button", name="Without it").click()
+        self.meant({"edit": "drop", "task": key})
+
+    def lag(self, key: str) -> None:
+        self.open(key)
+        box = self.page.locator("[data-edit=lag]").first
+        if not box.count():
+            return
+        source, n = box.get_attribute("data-also"), self.rng.choice((2, 3))
+        box.fill(f"+{n}")
+        box.press("Enter")
+        self.meant({"edit": "link", "from": source, "to": key, "lag": n})
+
+    def more(self, what: str, text: str, edit: dict[str, Any], keep: str = "anchor") -> None:
+        """By the line beneath the head, or in the tray."""
+        self.page.goto(self.page.url.split("?")[0])
+        self.page.wait_for_selector("body[data-ready]")
+        if not self.edits:
+            self.page.keyboard.press("m")
+        form = self.page.locator("#shifting")
+        form.locator("[name=what]").select_option(what)
+        if text:
+            form.locator("[name=value]").fill(text)
+        if what.startswith("anchor"):
+            form.locator("[name=keep]").select_option(keep)
+        form.get_by_role("button", name="See it").click()
+        self.meant(edit)
+
+    def anchor(self, _key: str) -> None:
+        day, keep = END + dt.timedelta(days=self.rng.choice((-7, 5, 10))), self.rng.choice(("anchor", "offsets"))
+        kept = "distances" if keep == "anchor" else "offsets"
+        edit = {"edit": "anchor", "anchor": "end", "on": str(day), "keep": kept}
+        self.more("anchor:end", f"{day:%-d %B %Y}", edit, keep)
+
+    def whole(self, _key: str) -> None:
+        n = self.rng.choice((-2, 3))
+        self.more("run:", f"{n:+d}", {"edit": "shift", "by": n})
+
+    def close(self, _key: str) -> None:
+        first = GO + dt.timedelta(days=self.rng.randrange(3, 20))
+        last = first + dt.timedelta(days=self.rng.randrange(3))
+        edit = {"edit": "close", "first": str(first), "last": str(last)}
+        self.more("close:", f"{first:%-d %b %Y} to {last:%-d %b %Y}", edit)
+
+    def catch(self, _key: str) -> None:
+        self.more("catch:", "", {"edit": "catch_up", "on": str(TODAY)})
+
+
+def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
+    ada: Page, address: str, site_of: Site, tmp_path: Path
+) -> None:
+    rng = random.Random(20)
+    with site_of.store.writing() as session:
+        owner = site_of.person("Ada")
+        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        choices = Choices(anchors={"go": GO, "end": END})
+    kinds = ("drag", "due", "duration", "fix", "drop", "lag", "anchor", "whole", "close", "catch")
+    tried: set[str] = set()
+    for _ in range(ROUNDS):
+        with site_of.store.writing() as session:
+            run_id = start_run(session, owner, number, None, choices, TODAY)
+        plan, dates = stands(site_of, run_id)
+        ada.goto(f"{address}/runs/{run_id}")
+        hand = Hand(ada, rng, dates)
+        keys = rng.sample(KEYS[:-1], 3)
+        some = [kind for kind in kinds if kind not in tried] or list(kinds)
+        chosen = sorted(rng.sample(some, min(3, len(some))), key=lambda kind: kind != "drag")
+        for kind, key in zip(chosen, keys, strict=False):
+            getattr(hand, kind)(key)
+        tried |= set(chosen)
+        ada.goto(f"{address}/runs/{run_id}")
+        mode = rng.choice(("push", "carry", "tighten"))
+        if not hand.edits:
+            continue
+        ada.get_by_role("button", name=mode.capitalize(), exact=True).click()
+        expect(ada.locator("#shift input[name=mode]")).to_have_value(mode)
+        assert [one["edit"] for one in hand.held()] == [one["edit"] for one in hand.edits]
+        wanted = by_command(tmp_path, plan, hand.edits, mode)
+        apply = ada.get_by_role("button", name="Apply")
+        if apply.is_enabled():
+            apply.click()
+            expect(ada.locator("#toast")).to_contain_text("applied")
+        _, now = stands(site_of, run_id)
+        assert now == {key: wanted[key] for key in now}, (hand.edits, mode)
+    assert tried == set(kinds)
