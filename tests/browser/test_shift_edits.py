@@ -129,8 +129,9 @@ class Hand:
 
     def fix(self, key: str) -> None:
         self.open(key)
+        there = dt.datetime.strptime(self.page.locator("#in-move").input_value(), "%a %d %b %Y").date()
         self.page.get_by_role("button", name="Fix it there").click()
-        self.meant({"edit": "fix", "task": key, "start": self.dates[key][0]})
+        self.meant({"edit": "fix", "task": key, "start": str(there)})
 
     def drop(self, key: str) -> None:
         self.open(key)

@@ -82,6 +82,7 @@ ROUTES: dict[str, Act] = {
     "POST /runs/{run_id}/many": "work on a task",
     "POST /runs/{run_id}/propose": "comment",
     "POST /runs/{run_id}/aside": "comment",
+    "POST /runs/{run_id}/baselines": "change a run",
     "POST /runs/{run_id}/tasks/{key}/ways": RUN,
     "POST /runs/{run_id}/history/{number}/take-back": "change a run",
     "POST /runs/{run_id}/asides/{number}": RUN,

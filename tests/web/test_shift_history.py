@@ -82,3 +82,16 @@ def test_a_shift_at_hand_is_offered_from_every_view_and_gone_once_applied(site: 
     assert "Moves 3 tasks" in again
     assert "Shift 1 applied" in browser.post(f"/runs/{site.run}/shift", form, headers=HEAD).text
     assert "being considered" not in browser.get(f"/runs/{site.run}").text
+
+
+def test_a_baseline_is_kept_under_a_name_and_drawn_beside_what_came_of_it(site: Site) -> None:
+    browser = site.client("Ada")
+    kept = browser.post(f"/runs/{site.run}/baselines", {"name": "Agreed"})
+    assert str(kept.url).endswith("?against=2") and "as planned" in kept.text and "Agreed, " in kept.text
+    shifted(site, {"edit": "move", "task": "draft", "start": "2026-06-05"})
+    page = browser.get(f"/runs/{site.run}?against=2").text
+    first = dt.date(2026, 6, 1).toordinal()
+    assert "+4 d" in page and f'"bl":[{first},{first + 2}]' in page and ">Drift<" in page
+    again = browser.post(f"/runs/{site.run}/baselines", {"name": "agreed"})
+    assert again.status_code == 422 and "is a baseline “agreed” already" in again.text and 'value="agreed"' in again.text
+    assert '"bl"' not in browser.get(f"/runs/{site.run}?against=99").text.split("field-model")[1].split("</script>")[0]

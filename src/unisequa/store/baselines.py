@@ -25,16 +25,26 @@ def keep_baseline(run: Run, name: str, plan: Plan, person_id: int | None) -> Bas
     return row
 
 
+def spans_in(plan: Plan, dates: Mapping[str, Any]) -> dict[str, tuple[int, int]]:
+    """Task → where it stood by a baseline, as boundaries; of those that are still there."""
+    spans = {}
+    for task in plan.tasks:
+        if task.key in dates:
+            first, last, duration = dates[task.key]
+            read = plan.grid.read(first), plan.grid.read(last)
+            spans[task.key] = boundaries(replace(task, duration=duration), *read, plan.grid)
+    return spans
+
+
 def curve_of(plan: Plan, dates: Mapping[str, Any]) -> Curve:
     """What a baseline wants over by when, and what of it is over in a plan."""
     pieces: list[Piece] = []
     spans: list[tuple[int, int]] = []
+    kept = spans_in(plan, dates)
     for i, task in enumerate(plan.tasks):
         if task.key not in dates or task.state == "dropped" or plan.is_parent(i):
             continue
-        first, last, duration = dates[task.key]
-        days = plan.grid.read(first), plan.grid.read(last)
-        span = boundaries(replace(task, duration=duration), *days, plan.grid)
+        span, duration = kept[task.key], dates[task.key][2]
         spans.append(span)
         if duration:
             pieces.append(Piece(span[1], duration, task.state == "done"))

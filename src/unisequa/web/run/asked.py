@@ -12,7 +12,7 @@ from unisequa.core.errors import Refused
 from unisequa.core.shift.cascade import MODES, Mode
 from unisequa.core.terms import number_in
 from unisequa.web.drawing.scale import PX, Zoom
-from unisequa.web.run.looking import WHOLE, Look, look_in
+from unisequa.web.run.looking import LOOKED, WHOLE, Look, look_in
 from unisequa.web.session import field
 
 MOST_EDITS = 200
@@ -51,7 +51,7 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         proposal=number_in(field(form, "proposal", 12)),
         whole=field(form, "whole", 5) == "yes",
         view=view or as_view(field(form, "view", 10)),
-        look=look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort", "without")}),
+        look=look_in({name: field(form, name, 100) for name in LOOKED}),
     )
 
 

@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 from unisequa.actions.runs.seeing import RunSeen
 from unisequa.core.calendars.words import day_words
 from unisequa.core.plan.plan import Plan
-from unisequa.core.terms import FINISHED, State
+from unisequa.core.terms import FINISHED, State, number_in
 from unisequa.core.work.task_states import late_by
 
 SHOWS = {
@@ -20,6 +20,8 @@ SHOWS = {
 GROUPS = {"": "phase", "who": "person", "role": "role", "due": "week due", "state": "state", "none": "nothing"}
 SORTS = {"": "the template's order", "due": "due day", "start": "start", "title": "title", "who": "person"}
 COLUMNS = {"who": "who", "state": "state", "start": "start", "due": "due", "slack": "slack"}
+LOOKED = ("show", "text", "group", "sort", "without", "against")
+"""What of an address says how a run is looked at."""
 LAST = "\uffff"
 """Stands before the name of a group that comes last."""
 STATES: tuple[State, ...] = ("waiting", "ready", "under way", "in review", "done", "dropped")
@@ -39,6 +41,8 @@ class Look:
         One of :data:`GROUPS`, of :data:`SORTS`.
     without : tuple of str
         The columns that the list does without, of :data:`COLUMNS`.
+    against : int
+        The number of the baseline beside which it is looked at; 0 for none.
     """
 
     show: str = ""
@@ -46,16 +50,17 @@ class Look:
     group: str = ""
     sort: str = ""
     without: tuple[str, ...] = ()
+    against: int = 0
 
     @property
     def plain(self) -> bool:
         """Whether it is all tasks, as the template has them."""
-        return not (self.show or self.text or self.group or self.sort or self.without)
+        return not (self.show or self.text or self.group or self.sort or self.without or self.against)
 
     def query(self, **more: str) -> str:
         """As it stands in an address, with other values."""
         values = {"show": self.show, "text": self.text, "group": self.group, "sort": self.sort}
-        values |= {"without": ",".join(self.without), **more}
+        values |= {"without": ",".join(self.without), "against": str(self.against or ""), **more}
         return urlencode({name: value for name, value in values.items() if value})
 
 
@@ -70,6 +75,7 @@ def look_in(values: Mapping[str, str]) -> Look:
         show if show in SHOWS else "", values.get("text", "").strip()[:100],
         group if group in GROUPS else "", sort if sort in SORTS else "",
         tuple(name for name in COLUMNS if name in values.get("without", "").split(",")),
+        number_in(values.get("against", "")),
     )  # fmt: skip
 
 

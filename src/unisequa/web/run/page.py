@@ -16,7 +16,7 @@ from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, as_view, as_zoom, documents_in
 from unisequa.web.run.head import VIEWS, RunHead, run_head
-from unisequa.web.run.looking import look_in
+from unisequa.web.run.looking import LOOKED, look_in
 from unisequa.web.run.panel import TaskPanel, task_panel
 from unisequa.web.run.shift import with_anchor
 from unisequa.web.run.side import side
@@ -65,7 +65,7 @@ def run_page(
     if view in {"crew", "facts", "history"}:
         return side(request, me, store, settings, run_id, view)
     view = as_view(view)
-    look = look_in({name: request.query_params.get(name, "") for name in ("show", "text", "group", "sort", "without")})
+    look = look_in({name: request.query_params.get(name, "") for name in LOOKED})
     asked = Asked(zoom=as_zoom(zoom), selected=task, view=view, documents=documents_in(edits), look=look)
     with store.reading() as session:
         if proposal is not None:

@@ -6,8 +6,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from unisequa.actions.runs.baselines import Against
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, read_words
+from unisequa.core.calendars.words import count_words, difference_words, read_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
@@ -71,10 +72,14 @@ class RunSheet:
     field: str
     first: int
     compares: bool = False
+    beside: str = ""
 
 
-def run_sheet(considered: Considered, look: Look = WHOLE, *, whole: bool = False) -> RunSheet:
-    """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``."""
+def run_sheet(
+    considered: Considered, look: Look = WHOLE, *, whole: bool = False, beside: Against | None = None
+) -> RunSheet:
+    """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``; with
+    where its tasks stood by a baseline."""
     run, result, shown = considered.run, considered.result, considered.after
     plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
@@ -109,8 +114,12 @@ def run_sheet(considered: Considered, look: Look = WHOLE, *, whole: bool = False
             line = _line(shown, i, states[i], who, moved, shown.tasks[i].key in edited, nested=not look.group)
             if compares:
                 line = _compared(line, rows.get(line.key), edited.get(line.key, 0), plan)
+            stood = beside.spans.get(line.key) if beside else None
+            if stood is not None:
+                line = replace(line, slack=_drift(shown, i, stood))
             if mark := _mark(plan, shown, i, line, run.may_consider):
-                marks.append({"k": line.key, "i": len(lines), **mark})
+                base = {"bl": _drawn(shown, stood)} if stood is not None else {}
+                marks.append({"k": line.key, "i": len(lines), **mark, **base})
             lines.append(line)
     if compares and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan)):
         lines.append(FoldLine(stay))
@@ -131,7 +140,24 @@ def run_sheet(considered: Considered, look: Look = WHOLE, *, whole: bool = False
         "marks": marks,
         "links": [[link.source, link.target, link.type] for link in plan.links],
     }
-    return RunSheet(tuple(lines), as_script(content), field.first, compares)
+    return RunSheet(tuple(lines), as_script(content), field.first, compares, beside.name if beside else "")
+
+
+def _drift(plan: Plan, i: int, stood: tuple[int, int]) -> str:
+    """Worked slots behind where a task stood by a baseline."""
+    finish = plan.schedule.finish[i]
+    if finish == UNDATED:
+        return "no date now"
+    calendar = plan.calendars.of(plan.tasks[i])
+    drift = calendar.count(stood[1], finish)
+    return "as planned" if not drift else difference_words(drift, plan.grid, calendar.per_day)
+
+
+def _drawn(plan: Plan, stood: tuple[int, int]) -> tuple[float, float]:
+    """Where a baseline's hairline is drawn, in days."""
+    if plan.grid.per_day == 1:
+        return (stood[0], stood[1]) if stood[1] > stood[0] else (stood[0] - 0.5, stood[0] + 0.5)
+    return middle(plan, stood[0]), middle(plan, stood[1])
 
 
 def _leaves(rows: Mapping[str, TrayRow], plan: Plan) -> int:

@@ -13,6 +13,7 @@ from starlette.responses import RedirectResponse, Response
 from unisequa.actions.history import of_run
 from unisequa.actions.people.people import Actor, people
 from unisequa.actions.runs import life
+from unisequa.actions.runs.baselines import keep_named
 from unisequa.actions.runs.crew import TEAM, fill_roles, teams_to_choose
 from unisequa.actions.runs.facts import correct_facts
 from unisequa.actions.runs.in_hand import in_hand
@@ -108,6 +109,20 @@ class SidePage:
     last: LastLine | None = None
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
+
+
+@router.post("/runs/{run_id}/baselines")
+def keep_baseline(
+    request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id
+) -> Response:
+    """Keep where everything stands now under a name."""
+    name = text_field(form, "name", 200)
+    try:
+        with store.writing() as session:
+            number = keep_named(session, me, run_id, name, settings.day())
+    except Refused as error:
+        return side(request, me, store, settings, run_id, "history", error.faults, {"name": name})
+    return RedirectResponse(f"/runs/{run_id}?against={number}", status_code=303)
 
 
 @router.post("/runs/{run_id}/history/{number}/take-back")

@@ -9,7 +9,7 @@ from unisequa.actions.runs.seeing import run_of
 from unisequa.actions.runs.views import keep_view, remove_view
 from unisequa.web.inputs import Id
 from unisequa.web.run.asked import as_view
-from unisequa.web.run.looking import look_in
+from unisequa.web.run.looking import LOOKED, look_in
 from unisequa.web.session import Posted, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -18,7 +18,7 @@ router = APIRouter()
 @router.post("/runs/{run_id}/views")
 def keep(me: SignedIn, form: Posted, store: StoreOf, run_id: Id) -> Response:
     """Keep how the run is looked at now under a name."""
-    look = look_in({name: field(form, name, 100) for name in ("show", "text", "group", "sort", "without")})
+    look = look_in({name: field(form, name, 100) for name in LOOKED})
     view = as_view(field(form, "view", 10))
     query = look.query(**({} if view == "sheet" else {"view": view}))
     with store.writing() as session:

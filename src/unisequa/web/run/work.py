@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.people.people import people as everybody
+from unisequa.actions.runs.baselines import Against, Baseline, against, baselines
 from unisequa.actions.runs.in_hand import NOTHING, InHand, in_hand
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, see_run, shift_words
@@ -74,6 +75,7 @@ class Work:
     month: Month | None = None
     hand: InHand = NOTHING
     whole: bool = False
+    baselines: tuple[Baseline, ...] = ()
     faults: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -105,8 +107,10 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     waiting = open_proposals(session, me, run.id)
     documents = asked.documents if run.may_consider else ()
     people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
-    made = work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people)
-    return replace(made, named=views(session, me), hand=in_hand(session, me, run))
+    beside = against(session, run, asked.look.against) if asked.look.against else None
+    made = work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people, beside)
+    kept = baselines(session, run) if asked.view == "sheet" else ()
+    return replace(made, named=views(session, me), hand=in_hand(session, me, run), baselines=kept)
 
 
 _IN_PANEL = frozenset(
@@ -121,8 +125,16 @@ def _told(faults: Mapping[str, str], panel: bool) -> str:
     return next((text for name, text in faults.items() if not (panel and name in _IN_PANEL)), "")
 
 
-def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Proposal, ...], people: People) -> Work:
-    """What the page shows of a shift that is worked out; ``more`` of the task that is selected."""
+def work(
+    considered: Considered,
+    asked: Asked,
+    more: TaskMore,
+    waiting: tuple[Proposal, ...],
+    people: People,
+    beside: Against | None = None,
+) -> Work:
+    """What the page shows of a shift that is worked out; ``more`` of the task that is selected, ``beside`` the baseline
+    that it is looked at beside."""
     run = considered.run
     faults = dict(asked.faults)
     if considered.fault:
@@ -130,7 +142,7 @@ def work(considered: Considered, asked: Asked, more: TaskMore, waiting: tuple[Pr
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
     head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
-    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet")
+    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet", beside=beside)
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,

@@ -11,6 +11,7 @@ import { esc } from "./svg.js";
  * @property {boolean} [critical]
  * @property {boolean} [late]
  * @property {boolean} [moved]
+ * @property {[number, number] | null} [base]  Where it stood by a baseline: from where to where.
  * @property {boolean} [fixed]  A shift moves it nowhere: a nail through its start.
  * @property {number | null} [slackTo]  Where its dotted line of slack ends.
  * @property {[number, number] | null} [ghost]  Where it stood before the shift being considered, and how wide.
@@ -52,7 +53,7 @@ export function drawn(mark) {
       ? `<path class="span" d="M${x + 1} 19v-6h${Math.max(width - 2, 3)}v6"/><rect class="hit" x="${x}" y="4" width="${width}" height="22"/>`
       : barOf(mark, moved, late);
   const nail = mark.fixed ? `<path class="nail" d="M${x + (milestone ? 0 : 1)} 3v24m-3 -24h6"/>` : "";
-  return `${ghostOf(mark)}<g class="mk" data-k="${esc(mark.key)}">${milestone && shape ? "" : slack}${body}${nail}${knobs}</g>`;
+  return `${ghostOf(mark)}<g class="mk" data-k="${esc(mark.key)}">${milestone && shape ? "" : slack}${body}${nail}${knobs}</g>${mark.base ? `<path class="baseline" d="M${mark.base[0]} 27.5H${mark.base[1]}m0 -3v3M${mark.base[0]} 24.5v3"/>` : ""}`;
 }
 
 /** @param {Mark} mark @param {string} moved @param {string} late */

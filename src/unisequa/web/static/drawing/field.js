@@ -14,7 +14,7 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
 
 /**
  * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
- * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, g?: boolean, to?: number, gh?: [number, number] }} Told
+ * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, bl?: [number, number], g?: boolean, to?: number, gh?: [number, number] }} Told
  *
  * And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
@@ -133,7 +133,7 @@ export class RunField {
     /** @type {[number, number] | null} */
     const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
     return {
-      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx,
+      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx, base: mark.bl ? [xOf(scale, mark.bl[0]), xOf(scale, mark.bl[1])] : null,
       slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms,
     };
   }
