@@ -93,5 +93,7 @@ def test_a_baseline_is_kept_under_a_name_and_drawn_beside_what_came_of_it(site: 
     first = dt.date(2026, 6, 1).toordinal()
     assert "+4 d" in page and f'"bl":[{first},{first + 2}]' in page and ">Drift<" in page
     again = browser.post(f"/runs/{site.run}/baselines", {"name": "agreed"})
-    assert again.status_code == 422 and "is a baseline “agreed” already" in again.text and 'value="agreed"' in again.text
+    assert (
+        again.status_code == 422 and "is a baseline “agreed” already" in again.text and 'value="agreed"' in again.text
+    )
     assert '"bl"' not in browser.get(f"/runs/{site.run}?against=99").text.split("field-model")[1].split("</script>")[0]
