@@ -77,9 +77,6 @@ def pictures(browser: Browser, theme: str) -> None:
         page.get_by_role("button", name="Rehearse", exact=True).click()
         page.get_by_role("button", name="Load by week").click()
         shoot(page, "rehearsal")
-        page.goto(f"{address}/templates/3")
-        page.get_by_label("Unfold Month-end close").click()
-        shoot(page, "template-included")
         steps = OUT / "steps.csv"
         steps.write_text(
             "Task,Phase,Who,Due,Days,Predecessors\nBook the courier,Before,Registrar,-10,2,\n"
@@ -103,13 +100,17 @@ def pictures(browser: Browser, theme: str) -> None:
     page.goto(f"{address}/runs/1")
     page.wait_for_selector("#field")
     shoot(page, f"run-{theme}")
-    drag(page, "packing", 5)
     if theme == "light":
+        drag(page, "packing", 5)
         shoot(page, "shift-light")
-    page.goto(f"{address}/runs/1?task=mount")
-    if theme == "light":
+        page.get_by_role("button", name="Put back").click()
+        page.wait_for_selector("#tray", state="detached")
+        page.goto(f"{address}/runs/1?task=mount")
         shoot(page, "run-task")
-        page.goto(f"{address}/runs/1")
+        page.goto(f"{address}/runs")
+        page.get_by_role("link", name="Opening night: Paper Harbours").click()
+        page.wait_for_selector("body[data-ready]")
+        shoot(page, "opening-night")
     context.close()
 
 

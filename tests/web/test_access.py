@@ -60,6 +60,7 @@ ROUTES: dict[str, Act] = {
     "POST /runs/{run_id}/add": "change a run",
     "POST /runs/{run_id}/tasks/{key}/remove": "change a run",
     "GET /runs/{run_id}/tasks.csv": RUN,
+    "GET /runs/{run_id}/what-if": RUN,
     "GET /runs/{run_id}/tasks.ics": RUN,
     "GET /runs/{run_id}/tasks/{key}": RUN,
     "GET /runs/{run_id}/template": "see the template",

@@ -84,6 +84,24 @@ def test_a_shift_at_hand_is_offered_from_every_view_and_gone_once_applied(site: 
     assert "being considered" not in browser.get(f"/runs/{site.run}").text
 
 
+def test_what_is_kept_aside_stands_beside_each_other_and_beside_today(site: Site) -> None:
+    browser = site.client("Ada")
+    assert "Keep aside" in browser.get(f"/runs/{site.run}/what-if").text
+    moves = (("Later", "2026-06-05"), ("Much later", "2026-06-12"))
+    for name, day in moves:
+        edits = json.dumps([{"edit": "move", "task": "draft", "start": day}])
+        form = {"version": "1", "zoom": "day", "view": "sheet", "selected": "", "edits": edits, "name": name}
+        browser.post(f"/runs/{site.run}/aside", form, headers=HEAD)
+    page = browser.get(f"/runs/{site.run}/what-if").text
+    words = " ".join(re.sub(r"<[^>]+>", " ", page).split())
+    assert "Tasks moved – 3 4" in words and "Draft Tue 2 Jun Mon 8 Jun Mon 15 Jun" in words
+    assert "Party Wed 17 Jun as today" in words
+    number = re.findall(r"aside=(\d+)", page)[1]
+    assert "Moves 4 tasks" in browser.get(f"/runs/{site.run}?aside={number}").text
+    assert "Keep aside" in site.client("Bela").get(f"/runs/{site.run}/what-if").text
+    assert site.client("Bela").get(f"/runs/{site.run}?aside={number}").status_code == 404
+
+
 def test_a_baseline_is_kept_under_a_name_and_drawn_beside_what_came_of_it(site: Site) -> None:
     browser = site.client("Ada")
     kept = browser.post(f"/runs/{site.run}/baselines", {"name": "Agreed"})

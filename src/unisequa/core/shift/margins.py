@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.task import Task
 from unisequa.core.terms import FINISHED
 
 
@@ -46,6 +47,8 @@ def margins(before: Plan, after: Plan) -> list[Margin]:
         at = before.positions.get(task.key)
         if task.due_by is None or after.is_parent(i) or task.state in FINISHED or at is None:
             continue
+        if task.when is not None and _stands_on(task, task.when.anchor):
+            continue
         was = before.tasks[at].due_by
         found.append(
             Margin(
@@ -76,10 +79,16 @@ def _to_anchors(plan: Plan) -> dict[str, int]:
     schedule = plan.schedule
     for i, anchor in enumerate(schedule.slack_to):
         slack = schedule.anchor_slack[i]
-        if anchor is None or slack is None or plan.tasks[i].state in FINISHED or plan.is_parent(i):
+        task = plan.tasks[i]
+        if anchor is None or slack is None or task.state in FINISHED or plan.is_parent(i) or _stands_on(task, anchor):
             continue
         least[anchor] = min(least.get(anchor, slack), slack)
     return least
+
+
+def _stands_on(task: Task, anchor: str) -> bool:
+    """Whether a milestone is nothing but the anchor: it has no room, and needs none."""
+    return not task.duration and task.when is not None and task.when.anchor == anchor and task.when.offset in (0, "0m")
 
 
 def _to_deadline(plan: Plan, i: int) -> int | None:

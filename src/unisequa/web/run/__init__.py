@@ -1,6 +1,6 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views, ways
+from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views, ways, what_if
 
 ROUTERS = (
     list.router,
@@ -14,4 +14,5 @@ ROUTERS = (
     aside.router,
     views.router,
     ways.router,
+    what_if.router,
 )

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
-from unisequa.actions.runs.in_hand import in_hand
+from unisequa.actions.runs.in_hand import InHand, in_hand
+from unisequa.actions.runs.in_hand import aside as kept_aside
 from unisequa.actions.runs.proposing import proposal as proposed
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
@@ -59,9 +60,10 @@ def run_page(
     anchor: str = "",
     to: str = "",
     proposal: Number = None,
+    aside: Number = None,
 ) -> Response:
     """A run in one of its views; ``edits`` are a shift made ready, ``anchor`` and ``to`` one of an anchor, as
-    typed, ``proposal`` the number of one that somebody has sent."""
+    typed, ``proposal`` the number of one that somebody has sent, ``aside`` that of one that is kept aside."""
     if view in {"crew", "facts", "history"}:
         return side(request, me, store, settings, run_id, view)
     view = as_view(view)
@@ -75,7 +77,9 @@ def run_page(
             else:
                 asked = replace(asked, toast=f"This proposal is {sent.state}.")
         run = see_run(session, me, run_id, settings.day())
-        if not asked.documents and proposal is None:
+        if aside is not None:
+            asked = at_hand(run, asked, InHand(kept_aside(session, me, run_id, aside)))
+        elif not asked.documents and proposal is None:
             asked = at_hand(run, asked, in_hand(session, me, run))
         if anchor:
             asked = with_anchor(run, asked, anchor, to, settings.day())
