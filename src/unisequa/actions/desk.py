@@ -10,6 +10,7 @@ from typing import cast
 
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.in_hand import AtHand, at_hand_anywhere
 from unisequa.actions.runs.proposing import Proposal, proposals_to
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
@@ -102,6 +103,7 @@ class Desk:
     proposals: tuple[Proposal, ...]
     words: tuple[WordForMe, ...]
     needing: tuple[NeedsMe, ...]
+    at_hand: tuple[AtHand, ...]
     kept: int
     load: tuple[DayLoad, ...]
     without_effort: int
@@ -147,6 +149,7 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
         proposals=proposals_to(session, actor) if kept else (),
         words=_words(session, actor, today),
         needing=tuple(_needing(session, kept, day)),
+        at_hand=at_hand_anywhere(session, actor),
         kept=len(kept),
         load=_load(mine, today, calendar, hours),
         without_effort=sum(not row.effort and row.duration > 0 for row in mine if not _is_over(row, today)),

@@ -12,6 +12,7 @@ from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.shift.cascade import MODES, Mode
 from unisequa.core.shift.edits.codec import Document
 from unisequa.store.queries import in_hand as queries
+from unisequa.store.queries.runs import seen_among
 from unisequa.store.queries.taking import add_once
 from unisequa.store.store import Session
 from unisequa.store.tables import ShiftInHand, now
@@ -81,8 +82,9 @@ class AtHand:
 
 def at_hand_anywhere(session: Session, actor: Actor) -> tuple[AtHand, ...]:
     """The runs in which somebody has a shift at hand, the latest first."""
-    found = queries.at_hand_of(session, actor.id)
-    return tuple(AtHand(row.run_id, name, n) for row, name in found if (n := len(row.held.get("edits", ()))))
+    found = [(row, name) for row, name in queries.at_hand_of(session, actor.id) if row.held.get("edits")]
+    seen = seen_among(session, {row.run_id for row, _ in found}, actor.id) if found else set()
+    return tuple(AtHand(row.run_id, name, len(row.held["edits"])) for row, name in found if row.run_id in seen)
 
 
 def hold(session: Session, actor: Actor, run: RunSeen, held: Held) -> None:

@@ -8,9 +8,7 @@ from dataclasses import dataclass
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import RunSeen, run_of
-from unisequa.actions.runs.shifts import record_of_shift, take_shift_back
-from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
-from unisequa.core.calendars.words import read_words
+from unisequa.actions.runs.shifts import dates_words, record_of_shift, take_shift_back
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import codec
@@ -122,19 +120,10 @@ def _moved(change: dict[str, object], plan: Plan) -> MovedLine:
     return MovedLine(
         key,
         key if at is None else plan.tasks[at].title,
-        days_of(change["before"]),
-        days_of(change["after"]),
+        dates_words(change["before"]),
+        dates_words(change["after"]),
         "" if via is None else plan.tasks[via].title,
     )
-
-
-def days_of(dates: object) -> str:
-    """Dates as a shift keeps them, in words."""
-    first, last = list(dates)[:2] if isinstance(dates, list | tuple) else (None, None)
-    if not isinstance(first, str) or not isinstance(last, str):
-        return "undated"
-    grid = Grid(MINUTES) if "T" in first else DAYS
-    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
 
 
 def take_back_along(session: Session, actor: Actor, run_id: int, number: int, today: dt.date) -> list[int]:

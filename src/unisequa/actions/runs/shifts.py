@@ -10,7 +10,9 @@ from unisequa.actions.access import check_may_change_run
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import RunSeen, run_of
-from unisequa.core.calendars.words import as_sentence, count_words
+from unisequa.actions.runs.telling import Moved, tell
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.calendars.words import as_sentence, count_words, read_words
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError, Stale
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
@@ -171,7 +173,28 @@ def keep_shift(session: Session, actor: Actor, run: Run, result: Cascade, after:
     moved = count_words(len(kept), "task")
     said = f": {shift.why}" if shift.why else ""
     note(session, actor, "shifted", f"Shift {shift.number} moved {moved}{said}", run_id=run.id)
+    tell(session, actor, run, shift, _told(shift, after))
     return shift
+
+
+def _told(shift: ShiftRow, plan: Plan, *, back: bool = False) -> dict[str, Moved]:
+    """What people are told of each task that a shift moved."""
+    told = {}
+    for change in shift.changes:
+        at = plan.positions.get(change["key"])
+        if at is not None and change["before"][:2] != change["after"][:2]:
+            old, new = dates_words(change["before"]), dates_words(change["after"])
+            told[change["key"]] = Moved(plan.tasks[at].title, *((new, old) if back else (old, new)))
+    return told
+
+
+def dates_words(dates: object) -> str:
+    """Dates as a shift keeps them, in words."""
+    first, last = list(dates)[:2] if isinstance(dates, list | tuple) else (None, None)
+    if not isinstance(first, str) or not isinstance(last, str):
+        return "undated"
+    grid = Grid(MINUTES) if "T" in first else DAYS
+    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
 
 
 def _dates(row: TaskRow) -> list[str | int | None]:
@@ -212,6 +235,7 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
         hint = f" Take back shift {later} first." if later else ""
         raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
     shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
+    tell(session, actor, run, shift, _told(shift, plan, back=True), back=True)
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
 
 

@@ -13,7 +13,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
-from unisequa.actions.runs.shift_history import days_of
+from unisequa.actions.runs.shifts import dates_words
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
@@ -95,7 +95,7 @@ def _touches(shift: ShiftRow, key: str) -> bool:
 
 def _moved(shift: ShiftRow, key: str) -> Happened:
     change = next(change for change in shift.changes if change["key"] == key)
-    old, new = (days_of(change[side]) for side in ("before", "after"))
+    old, new = (dates_words(change[side]) for side in ("before", "after"))
     why = f": {shift.why}" if shift.why else ""
     text = f"Shift {shift.number}: {old} → {new}{why}"
     return Happened(shift.at, shift.person.name, text, (1, shift.number), shift.taken_back_at is not None)

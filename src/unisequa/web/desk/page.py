@@ -10,6 +10,7 @@ from starlette.responses import Response
 
 from unisequa.actions.desk import Desk, DeskTask, NeedsMe, WordForMe, desk, done_lately
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.in_hand import AtHand
 from unisequa.actions.runs.proposing import Proposal
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.store.store import Session
@@ -61,6 +62,7 @@ class DeskWork:
     proposals: tuple[Proposal, ...]
     words: tuple[WordForMe, ...]
     needing: tuple[NeedsMe, ...]
+    at_hand: tuple[AtHand, ...]
     kept: int
     signing: tuple[tuple[DeskLine, str], ...]
     queues: tuple[Queue, ...]
@@ -119,6 +121,7 @@ def desk_work(session: Session, me: Actor, today: dt.date, view: str, *, toast: 
         proposals=seen.proposals,
         words=seen.words,
         needing=seen.needing,
+        at_hand=seen.at_hand,
         kept=seen.kept,
         signing=tuple((line, task.waits) for line, task in zip(_lines(seen, seen.signing), seen.signing, strict=True)),
         queues=tuple(Queue(team, _lines(seen, tasks)) for team, tasks in seen.queues if tasks),

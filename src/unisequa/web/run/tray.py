@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
+from unisequa.actions.runs.telling import Moved, message
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words, slots_words
 from unisequa.core.plan.plan import Plan
@@ -81,7 +82,7 @@ class Tray:
     rows: tuple[TrayRow, ...]
     needs: tuple[Need, ...]
     later: tuple[str, ...]
-    told: tuple[str, ...]
+    told: tuple[tuple[str, str], ...]
     became: tuple[str, ...]
     ceased: tuple[str, ...]
     why: str
@@ -104,7 +105,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     titles = {task.key: task.title for task in shown.tasks}
     targets = [one for one in result.conflicts if one.kind == "target"]
     said = [said_of(edit, result.plan) for edit in considered.edits]
-    told = sorted({row.who for row in rows if row.who})
+    told = _told(considered, rows, why)
     return Tray(
         _sentence(result, shown, len(told)),
         rows,
@@ -122,6 +123,16 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
         ),
         stale,
     )
+
+
+def _told(considered: Considered, rows: Sequence[TrayRow], why: str) -> list[tuple[str, str]]:
+    """Everybody whose tasks move, and what they would be told."""
+    by_name: dict[str, list[Moved]] = {}
+    for row in rows:
+        if row.who and row.old != row.new:
+            by_name.setdefault(row.who, []).append(Moved(row.title, row.old, row.new))
+    run = considered.run.name
+    return [(name, message(run, "", why, moved)[1].partition("\n\n")[2]) for name, moved in sorted(by_name.items())]
 
 
 def change_rows(considered: Considered) -> Iterator[TrayRow]:
