@@ -32,7 +32,7 @@ FIELDS = (
     "first", "last", "day", "from", "week", "hours", "holidays", "leave", "position", "manager", "code", "begun",
     "sealed", "title", "again", "year", "t", "about", "end", "opens_on", "token", "open", "without", "put.1:draft",
     "give.1:draft", "await.1:1", "unit", "settled", "id", "moved", "version.1", "done", "task.1/draft",
-    "what", "lines", "phase", "under", "after", "days", "only", "step", "also", "whole", "keep", "against",
+    "what", "lines", "phase", "under", "after", "days", "only", "step", "also", "whole", "keep", "against", "emptied",
 )  # fmt: skip
 OPS = ("set", "insert", "add", "part", "link", "move", "remove", "paste", "column", "about", "condition", "message")
 TEXTS = st.sampled_from((*NASTY, "draft", "title", "steps", "roles", "1", *OPS))

@@ -84,6 +84,20 @@ def test_a_shift_at_hand_is_offered_from_every_view_and_gone_once_applied(site: 
     assert "being considered" not in browser.get(f"/runs/{site.run}").text
 
 
+def test_a_page_opened_before_goes_on_from_what_is_at_hand_and_what_was_put_back_comes_again(site: Site) -> None:
+    browser = site.client("Ada")
+    plain = {"version": "1", "zoom": "day", "view": "sheet", "selected": "", "edits": "[]"}
+    move = json.dumps([{"edit": "move", "task": "draft", "start": "2026-06-05"}])
+    browser.post(f"/runs/{site.run}/work", {**plain, "edits": move}, headers=HEAD)
+    assert "Moves 3 tasks" in browser.post(f"/runs/{site.run}/work", plain, headers=HEAD).text
+    more = browser.post(f"/runs/{site.run}/work", {**plain, "kind": "due", "key": "party", "value": "+1"}, headers=HEAD)
+    assert more.text.count("data-take-out") == 2
+    put_back = browser.post(f"/runs/{site.run}/work", {**plain, "emptied": "yes"}, headers=HEAD).text
+    assert "data-take-out" not in put_back and "What you put back, again" in put_back
+    again = browser.post(f"/runs/{site.run}/work", {**plain, "step": "back"}, headers=HEAD).text
+    assert again.count("data-take-out") == 2
+
+
 def test_what_is_kept_aside_stands_beside_each_other_and_beside_today(site: Site) -> None:
     browser = site.client("Ada")
     assert "Keep aside" in browser.get(f"/runs/{site.run}/what-if").text

@@ -12,7 +12,7 @@ from starlette.responses import Response
 
 from unisequa.actions.runs import proposing
 from unisequa.actions.runs import shifts as actions
-from unisequa.actions.runs.in_hand import Held, hold, let_go, step
+from unisequa.actions.runs.in_hand import Held, hold, in_hand, let_go, step
 from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
@@ -25,7 +25,7 @@ from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, asked_in, keys_in
 from unisequa.web.run.typing import Typed, joined, of_tasks, typed_edit
-from unisequa.web.run.work import Work, see_work, work_on
+from unisequa.web.run.work import Work, at_hand, see_work, work_on
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -38,17 +38,21 @@ def consider(
     """The run with the shift being considered, which is kept for its maker; no date is changed.
 
     ``kind``, ``key``, ``value`` and ``also`` add an edit: a date as typed or as a bar was let go on. ``step`` goes
-    back or on through what was done to the shift.
+    back or on through what was done to the shift. A page that holds no edit, and was not ``emptied``, goes on from what
+    is at hand: it was opened before that was begun elsewhere.
     """
     asked, back = asked_in(form), {"back": True, "on": False}.get(field(form, "step", 5))
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
-        held = Held(asked.documents, asked.mode, asked.why)
+        if not asked.documents and back is None and field(form, "emptied", 5) != "yes":
+            asked = at_hand(run, asked, in_hand(session, me, run))
+        held = Held(asked.documents, asked.mode, asked.why) if asked.documents else None
         if field(form, "kind", 20):
             asked = _with_typed(run, asked, form, settings.day())
     try:
         with store.writing() as session:
-            hold(session, me, run, held)
+            if held is not None:
+                hold(session, me, run, held)
             if back is not None:
                 found = step(session, me, run, back=back)
                 asked = replace(asked, documents=found.edits, mode=found.mode, why=found.why)

@@ -82,7 +82,7 @@ function clicked(event) {
   const mend = at("[data-mend]");
   if (mend) return work("/work", { edits: mend.dataset.mend, mode: "push" });
   const out = at("[data-take-out]");
-  if (out) return work("/work", { edits: JSON.stringify(edits().filter((_, n) => n !== Number(out.dataset.takeOut))) });
+  if (out) return work("/work", { edits: JSON.stringify(edits().filter((_, n) => n !== Number(out.dataset.takeOut))), emptied: "yes" });
   const steps = at("[data-step]");
   if (steps) return work("/work", { step: steps.dataset.step });
   const whole = at("[data-whole]");
@@ -138,7 +138,7 @@ function toWork() {
 }
 
 // All edits of the shift; it can be had again by undoing that.
-const putBack = () => work("/work", { edits: "[]", why: "", mode: "push", proposal: "", whole: "" });
+const putBack = () => work("/work", { edits: "[]", why: "", mode: "push", proposal: "", whole: "", emptied: "yes" });
 
 // A day of the head: closed, or worked again where it is off.
 function closing(event) {
