@@ -46,13 +46,13 @@ def test_each_step_is_undone_and_done_again_and_a_new_one_forgets_what_was_undon
     first, second = Held((DRAFT,)), Held((DRAFT, CHECK))
     for held in (first, second, second, Held()):
         holds(site, held)
-    assert (found(site).undo, found(site).redo) == (2, 0)
+    assert (found(site).undo, found(site).redo) == (3, 0)
     assert [stepped(site, back=True), stepped(site, back=True)] == [second, first]
     assert stepped(site, back=False) == second
     holds(site, Held((CHECK,), why="Or so"))
-    assert (found(site).undo, found(site).redo) == (2, 0)
+    assert (found(site).undo, found(site).redo) == (3, 0)
     holds(site, Held((CHECK,), why="Or otherwise"))  # a word alone is no step
-    assert found(site).undo == 2
+    assert found(site).undo == 3
     with pytest.raises(Refused, match="nothing to do again"):
         stepped(site, back=False)
 

@@ -77,6 +77,16 @@ def test_what_is_typed_is_the_edit_that_the_command_line_takes(
         assert made == read(document, again) and option_of(made, again.grid)[0].startswith("--")
 
 
+def test_what_moves_no_date_can_be_applied_all_the_same(site: Site) -> None:
+    fixed = [{"edit": "fix", "task": "print", "start": "2026-06-08"}]
+    form = {"version": "1", "zoom": "day", "view": "sheet", "selected": "", "edits": json.dumps(fixed)}
+    browser = site.client("Ada")
+    shown = browser.post(f"/runs/{site.run}/work", form, headers=HEAD).text
+    assert "This changes no date." in shown and "data-apply>" in shown
+    assert "Shift 1 applied" in browser.post(f"/runs/{site.run}/shift", form, headers=HEAD).text
+    assert "Its date is fixed" in browser.get(f"/runs/{site.run}").text
+
+
 def test_every_kind_of_edit_has_words(site: Site) -> None:
     typed = {document["edit"] for _, document, _ in TYPED} | {"remaining", "window", "free"}
     assert {kind.kind for kind in KINDS} - typed == {"begun", "done", "not_done", "follow", "hold_links"}

@@ -94,7 +94,8 @@ def hold(session: Session, actor: Actor, run: RunSeen, held: Held) -> None:
     row = _at_hand(session, actor, run)
     if row is None:
         if held.edits:
-            add_once(session, ShiftInHand(run_id=run.id, person_id=actor.id, name="", held=held.kept()))
+            row = ShiftInHand(run_id=run.id, person_id=actor.id, name="", held=held.kept(), before=[Held().kept()])
+            add_once(session, row)
         return
     if row.held == held.kept():
         return

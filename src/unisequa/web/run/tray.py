@@ -89,6 +89,7 @@ class Tray:
     modes: tuple[ModeChoice, ...]
     margins: tuple[MarginLine, ...]
     edits: tuple[EditLine, ...]
+    applies: bool
     stale: str = ""
 
 
@@ -121,6 +122,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
             EditLine(n, one.of, one.what, edit.task or "")
             for n, (one, edit) in enumerate(zip(said, considered.edits, strict=True), 1)
         ),
+        not result.empty,
         stale,
     )
 
