@@ -38,13 +38,13 @@ def test_an_evening_by_the_clock(ada: Page, address: str, site_of: Site) -> None
     expect(page.locator('.row[data-k$=":speech"]')).to_contain_text("18:35")
     page.get_by_role("button", name="Start the run with 4 tasks").click()
     page.wait_for_url("**/starts/1")
+    page.clock.install()  # before the page that follows the clock is there
     page.get_by_role("link", name="Evening").first.click()
     light = page.locator('.row[data-k="light"]')
     expect(light).to_contain_text("17:30")
     expect(light.locator(".st.waiting")).to_be_visible()
 
     # the page follows the clock by itself: the task becomes ready at its minute, then late, and the line of now moves
-    page.clock.install()
     now = page.locator("#fhead text.tod")
     clock(site_of, "17:00")
     page.clock.fast_forward(61_000)

@@ -87,6 +87,11 @@ def test_what_moves_no_date_can_be_applied_all_the_same(site: Site) -> None:
     assert "Its date is fixed" in browser.get(f"/runs/{site.run}").text
 
 
+def test_a_selection_is_fixed_in_one(site: Site) -> None:
+    _, edits, _ = asked(site, [], kind="fix", key="print", keys=json.dumps(["print", "party"]))
+    assert [(one["edit"], one["task"]) for one in edits] == [("fix", "print"), ("fix", "party")]
+
+
 def test_every_kind_of_edit_has_words(site: Site) -> None:
     typed = {document["edit"] for _, document, _ in TYPED} | {"remaining", "window", "free"}
     assert {kind.kind for kind in KINDS} - typed == {"begun", "done", "not_done", "follow", "hold_links"}

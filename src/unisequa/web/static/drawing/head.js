@@ -1,5 +1,5 @@
 // The ground of a field and the head above it: days off, weeks, plumb lines, months and days.
-import { HEAD, apart, dateOf, xOf } from "./scale.js";
+import { HEAD, apart, dateOf, dayWords, xOf } from "./scale.js";
 import { esc } from "./svg.js";
 
 /** @typedef {import("./scale.js").Scale} Scale @typedef {import("./scale.js").Line} Line */
@@ -67,7 +67,7 @@ export function dates(scale, days, off) {
     const letter = "SMTWTFS"[date.getUTCDay()];
     if (scale.px >= 200) {
       for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${scale.px >= 900 ? `${hour}:00` : hour}</text>`;
-      out += `<text class="let" x="${xOf(scale, day) + 3}" y="43">${letter} ${n}</text>`;
+      for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 6 : 24) out += `<text class="let" x="${xOf(scale, day + hour / 24) + 3}" y="43">${dayWords(day)}</text>`;
     } else if (scale.px >= 22) {
       out += `<text class="let mid" x="${xOf(scale, day + 0.5)}" y="43">${letter}</text><text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;
     } else if (monday && (scale.px > 4 || n <= 7)) {

@@ -214,6 +214,7 @@ function withChosen(/** @type {string} */ what) {
     return undefined;
   }
   if (what === "move") return work("/work", { kind: "move", key: keys[0], keys: JSON.stringify(keys), value: typed.by });
+  if (what === "fix" || what === "free") return work("/work", { kind: what, key: keys[0], keys: JSON.stringify(keys), value: "" });
   return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => workNow().dataset.refused || none());
 }
 
