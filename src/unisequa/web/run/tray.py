@@ -108,7 +108,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     said = [said_of(edit, result.plan) for edit in considered.edits]
     told = _told(considered, rows, why)
     return Tray(
-        _sentence(result, shown, len(told)),
+        _sentence(result, shown, len({row.who for row in rows if row.who})),
         rows,
         tuple(Need(one.text, one.task or "", one.kind == "fixed") for one in result.conflicts if one.kind != "target"),
         tuple(one.text for one in targets),
@@ -128,10 +128,11 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
 
 
 def _told(considered: Considered, rows: Sequence[TrayRow], why: str) -> list[tuple[str, str]]:
-    """Everybody whose tasks move, and what they would be told."""
+    """Those of ours whose tasks move, but for whoever moves them, and what they would be told."""
     by_name: dict[str, list[Moved]] = {}
     for row in rows:
-        if row.who and row.old != row.new:
+        task = considered.run.tasks[row.key]
+        if task.person_id is not None and not task.mine and row.old != row.new:
             by_name.setdefault(row.who, []).append(Moved(row.title, row.old, row.new))
     run = considered.run.name
     return [(name, message(run, "", why, moved)[1].partition("\n\n")[2]) for name, moved in sorted(by_name.items())]
