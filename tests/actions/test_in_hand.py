@@ -10,7 +10,6 @@ from unisequa.actions.runs.in_hand import MOST_ASIDE, Held
 from unisequa.actions.runs.seeing import see_run
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.shift.edits.codec import Document
-from unisequa.store.tables import Person
 
 DRAFT: Document = {"edit": "move", "task": "draft", "start": "2026-06-05"}
 CHECK: Document = {"edit": "move", "task": "check", "start": "2026-06-10"}
@@ -82,8 +81,6 @@ def test_shifts_are_kept_aside_under_names_and_taken_up_again(site: Site) -> Non
 
 
 def test_who_may_only_look_holds_nothing(site: Site) -> None:
-    with site.store.writing() as session:
-        session.add(Person(name="Dora", email="dora@example.org", password_hash="-"))
     with site.store.reading() as session:
         run = see_run(session, site.person("Bela"), site.run, TODAY)
         assert run.may_propose and not run.may_change

@@ -68,7 +68,7 @@ def test_what_is_typed_is_the_edit_that_the_command_line_takes(
     site: Site, form: dict[str, str], document: dict[str, Any], said: str
 ) -> None:
     status, edits, words = asked(site, [], **form)
-    assert status in {200, 422} and said in words
+    assert status == 200 and said in words
     (edit,) = edits
     steps = [step("draft", 2, 0), step("check"), step("print", 3, 5), step("party", 1, 12)]
     again = plan(steps, "draft>check", "check>print", "print>party")

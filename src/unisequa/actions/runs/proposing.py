@@ -13,7 +13,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.shifts import read_edits
 from unisequa.core.calendars.grid import read_span, span_text
-from unisequa.core.calendars.typed import typed_moment
+from unisequa.core.calendars.typed import counted_from, typed_moment
 from unisequa.core.calendars.words import count_words, slot_words
 from unisequa.core.errors import DateRangeError, NotAllowed, NotThere, Refused, ShiftError, TypedError
 from unisequa.core.plan.plan import Plan
@@ -160,7 +160,7 @@ def propose_for_task(
 def _typed(plan: Plan, i: int, text: str, today: dt.date) -> int:
     """A due date as it was typed, counted from where the task stands."""
     grid, read = plan.grid, plan.read(i)
-    base = dt.datetime.fromisoformat(grid.iso(read[1])[:16]) if read else None
+    base = counted_from(grid, read[1] if read else None)
     try:
         moment = typed_moment(text, today=today, base=base, calendar=plan.calendars.of(plan.tasks[i]), grid=grid)
     except (TypedError, DateRangeError) as error:

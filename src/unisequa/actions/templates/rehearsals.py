@@ -12,9 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.included import Linked
-from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
-from unisequa.core.calendars.typed import typed_date
+from unisequa.core.calendars.typed import typed_moment
 from unisequa.core.documents.checks import with_readable_titles
 from unisequa.core.documents.includes import Whole, whole
 from unisequa.core.documents.template import Template
@@ -68,13 +67,13 @@ def rehearsed(
     """A template on the dates that were typed; a draft too whose titles name what is not there yet."""
     template, library = with_readable_titles(template), inside.library
     documents = calendar_documents(session, given.calendar or template.calendar)
-    calendar = Calendars(documents)[None]
+    calendar, grid = Calendars(documents)[None], template.slots_of_time()
     anchors: dict[str, dt.date] = {}
     faults: dict[str, str] = {}
     for key, text in given.anchors.items():
         if text.strip():
             try:
-                anchors[key] = _moment(text, template, today, calendar)
+                anchors[key] = typed_moment(text, today=today, base=None, calendar=calendar, grid=grid)
             except (TypedError, DateRangeError, ValueError) as error:
                 faults[f"anchors.{key}"] = str(error)
     if faults:
@@ -89,7 +88,7 @@ def rehearsed(
         facts = {key: value for key, value in given.facts.items() if key in parts.facts}
         dates = {key: day for key, day in anchors.items() if key in parts.anchors}
         waits = [wait for placed in parts.steps for wait in placed.step.waits_for]
-        there = AwaitedElsewhere(session, waits, inside.ids, today, template.slots_of_time(), viewer=actor.id)
+        there = AwaitedElsewhere(session, waits, inside.ids, today, grid, viewer=actor.id)
         occasion = Occasion(dates, facts, names, "the subject", documents, today, away=away, elsewhere=there)
         plan = assemble(template, occasion, library)
     except DocumentError as error:
@@ -98,15 +97,6 @@ def rehearsed(
     effort = {placed.key: read_span(placed.step.effort, DAY_MINUTES) for placed in parts.steps if placed.step.effort}
     warnings = (*absences(plan, rehearsal.who), *plan.warnings)
     return Rehearsed(plan, parts, names, warnings, tuple(loads(plan, effort, rehearsal.who)))
-
-
-def _moment(text: str, template: Template, today: dt.date, calendar: WorkingCalendar) -> dt.date:
-    if template.grid == "minute" and ":" in text:
-        day, _, time = text.strip().rpartition(" ")
-        clock = dt.time.fromisoformat(time)
-        date = typed_date(day, today=today, base=None, calendar=calendar)
-        return dt.datetime.combine(date, clock)
-    return typed_date(text, today=today, base=None, calendar=calendar)
 
 
 def _leave(session: Session, crew: Mapping[str, int]) -> dict[str, tuple[tuple[dt.date, dt.date], ...]]:

@@ -125,6 +125,14 @@ def typed_moment(
         raise TypedError(message) from None
 
 
+def counted_from(grid: Grid, at: int | None) -> dt.datetime | None:
+    """What a relative date, or time, is counted from: where something stands, as people read it."""
+    if at is None:
+        return None
+    moment = grid.moment(at)
+    return moment if isinstance(moment, dt.datetime) else dt.datetime.combine(moment, dt.time())
+
+
 def _at_time(word: str, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar) -> dt.date:
     by_day = WorkingCalendar(
         calendar.name, calendar.week, holidays=calendar.holidays, closures=calendar.closures, extra=calendar.extra

@@ -8,9 +8,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from unisequa.core.calendars.grid import DAYS, Grid, read_span
-from unisequa.core.calendars.typed import typed_moment
-from unisequa.core.documents.calendar import CalendarDocument
+from unisequa.core.calendars.grid import DAYS, read_span
+from unisequa.core.calendars.typed import counted_from, typed_moment
 from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import Mode, cascade
@@ -63,7 +62,7 @@ class Typed:
         grid, plan = self.plan.grid, self.plan
         at = plan.positions.get(self.key)
         calendar = plan.calendars[None] if at is None else plan.calendars.of(plan.tasks[at])
-        typed = typed_moment(self.text, today=self.today, base=_from(grid, base), calendar=calendar, grid=grid)
+        typed = typed_moment(self.text, today=self.today, base=counted_from(grid, base), calendar=calendar, grid=grid)
         if grid.per_day > 1 and not isinstance(typed, dt.datetime):
             raise TypedError(f'"{self.text}" is a day; give a time with it, such as fri 19:40')
         return grid.of(typed)
@@ -146,14 +145,6 @@ def _slot(edit: Edit) -> tuple[Any, ...] | None:
             return edit.task, "date"
         case _:
             return (edit.task, edit.holds or edit.kind) if edit.task else None
-
-
-def _from(grid: Grid, at: int | None) -> dt.datetime | None:
-    """What a date, or a time, is counted from."""
-    if at is None:
-        return None
-    moment = grid.moment(at)
-    return moment if isinstance(moment, dt.datetime) else dt.datetime.combine(moment, dt.time())
 
 
 def _move(typed: Typed) -> Edit:
@@ -313,8 +304,3 @@ _KINDS: dict[str, Callable[[Typed], Edit]] = {
     "catch": _catch,
     "window": _window,
 }
-
-
-def calendars_to_choose(plan: Plan, house: Iterable[CalendarDocument] = ()) -> tuple[str, ...]:
-    """The names of the calendars that a task may be given."""
-    return tuple(dict.fromkeys(document.name for document in (*plan.calendars.documents, *house)))
