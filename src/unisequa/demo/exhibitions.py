@@ -81,6 +81,7 @@ SHOWS = (
 
 LOANS = (("Seventeen Clocks", "Bellfounders' Trust", -3), ("Nets and Knots", "Harbourmaster's Guild", 3))
 """Title, lender, and in how many weeks the show closes."""
+DAYS_SHOWN = 121
 
 
 def fill_exhibitions(
@@ -100,8 +101,9 @@ def fill_exhibitions(
         _show(session, template_id, people, show, friday(show.weeks), today)
     coming = min((show for show in SHOWS if show.state == "live" and show.weeks > 0), key=lambda show: show.weeks)
     _evening(session, evening_id, people, coming, friday(coming.weeks), today)
-    for title, lender, weeks in LOANS:
-        closing = friday(weeks)
+    going_back = [(title, lender, friday(weeks), False) for title, lender, weeks in LOANS]
+    going_back.append((coming.title, coming.lender, friday(coming.weeks) + dt.timedelta(days=DAYS_SHOWN), True))
+    for title, lender, closing, prepared in going_back:
         choices = Choices(
             anchors={"closing": closing, "collection": closing + dt.timedelta(days=26)},
             facts={"title": title, "lender": lender, "objects": "38"},
@@ -110,10 +112,12 @@ def fill_exhibitions(
                 "lead": str(people["Ines Okafor"].id), "lending_party": lender,
             },
             subject=title,
+            prepared=prepared,
         )  # fmt: skip
         keeper = people["Maud Ferreira"]
         number = start_run(session, keeper, loan_id, 1, choices, today - dt.timedelta(days=20))
-        work_off(session, number, keeper, today)
+        if not prepared:
+            work_off(session, number, keeper, today)
 
 
 def _evening(
@@ -135,8 +139,9 @@ def _show(
 ) -> None:
     lead = people["Ines Okafor"]
     begun = min(today, opening - dt.timedelta(weeks=LEADING_WEEKS))
+    closing = {"closing": opening + dt.timedelta(days=DAYS_SHOWN)} if show.weeks > 0 else {}
     choices = Choices(
-        anchors={"opening": opening, **({"closing": opening + dt.timedelta(days=121)} if show.weeks > 0 else {})},
+        anchors={"opening": opening, **closing},
         facts={
             "title": show.title, "lender": show.lender, "objects": str(show.objects), "value": str(show.value),
             "living": show.living,

@@ -19,6 +19,7 @@ from unisequa.core.shift.mending import Mending, mending
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.outlook import Outlook, outlook
 from unisequa.core.work.readiness import Readiness, readiness
+from unisequa.core.work.run_states import is_over
 from unisequa.core.work.sign_off import counts_from
 from unisequa.core.work.summary import phases_of, summary_of
 from unisequa.store.baselines import curve_of
@@ -26,7 +27,8 @@ from unisequa.store.documents import calendars_of, grid_of_run, template_of
 from unisequa.store.minutes import has_come, in_lists, set_span, slot_of
 from unisequa.store.of_run import awaited_by, library_of, template_of_run
 from unisequa.store.plans import plan_of
-from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for
+from unisequa.store.queries.awaited import Pair, awaited_of, keep_awaited
+from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for, runs_waiting_for_any
 from unisequa.store.queries.templates import editions_without_length
 from unisequa.store.tables import Run, RunPhase, RunWait, TaskRow
 
@@ -114,19 +116,21 @@ def dates_kept(row: TaskRow) -> dict[str, Any]:
     return kept | ({"minutes": row.minutes} if row.minutes else {})
 
 
-def bring_up(run: Run, today: dt.date, plan: Plan | None = None) -> None:
+def bring_up(run: Run, today: dt.date, plan: Plan | None = None, *, anew: bool = False) -> None:
     """Bring what is kept of a run to what its rows say, and of the runs that wait for it; ``plan`` is the run as it now
-    stands, where it is known."""
+    stands, where it is known, ``anew`` as for those."""
     keep(run, today, plan)
-    bring_up_waiting(run, today)
+    bring_up_waiting(run, today, anew=anew)
 
 
-def bring_up_waiting(run: Run, today: dt.date) -> None:
-    """Bring up what is kept of the runs that wait for one."""
+def bring_up_waiting(run: Run, today: dt.date, *, anew: bool = False) -> None:
+    """Bring up what is kept of the runs that wait for one, or for one of its template that they have not found;
+    ``anew`` all that wait for any of them, since this one may be what they wait for."""
     session = object_session(run)
     if session is None or run.id is None:
         return
-    for run_id in runs_waiting_for(session, run.edition.template_id, run.id):
+    which = runs_waiting_for_any if anew else runs_waiting_for
+    for run_id in which(session, run.edition.template_id, run.id):
         other = run_by_id(session, run_id, alone=False)
         if other is not None:
             keep(other, today, None)
@@ -136,7 +140,11 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
     """Bring up what is kept of a run itself."""
     for row in run.tasks:
         row.counts_on = _signed_by_itself(run, row)
-    kept = kept_of(run, plan or plan_of(run, today, by_itself=False))
+    plan = plan or plan_of(run, today, by_itself=False)
+    kept = kept_of(run, plan)
+    session = object_session(run)
+    if session is not None and run.id is not None and any(task.waits for task in plan.tasks):
+        keep_awaited(session, run.id, pairs_in(plan))
     for task in run.tasks:
         for name, value in kept.tasks[task.key]._asdict().items():
             if getattr(task, name) != value:
@@ -152,6 +160,17 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
         phase.first_on, phase.last_on = first, last
     for gone in rows.values():
         run.phases.remove(gone)
+
+
+def pairs_in(plan: Plan) -> set[Pair]:
+    """The tasks of a plan that wait for tasks of other runs, parents apart, with what they wait for."""
+    return {
+        (task.key, *one.of)
+        for i, task in enumerate(plan.tasks)
+        if not plan.is_parent(i)
+        for one in task.waits
+        if one.of is not None
+    }
 
 
 def keep_waits(run: Run) -> None:
@@ -241,7 +260,8 @@ def signer_of(run: Run, row: TaskRow) -> int | None:
 
 def differences(run: Run, today: dt.date) -> list[str]:
     """What is kept of a run and is not what its rows say, in words."""
-    kept = kept_of(run, plan_of(run, today, by_itself=False))
+    plan = plan_of(run, today, by_itself=False)
+    kept = kept_of(run, plan)
     told = [
         f"{row.key}: {name} is {is_kept}, and should be {should}"
         for row in run.tasks
@@ -253,6 +273,9 @@ def differences(run: Run, today: dt.date) -> list[str]:
     rows = tuple((p.key, p.label, p.tasks, p.over, p.first_on, p.last_on) for p in run.phases)
     if rows != kept.phases:
         told.append("the phases are not what the tasks say")
+    session = object_session(run)
+    if session is not None and not is_over(run.state) and awaited_of(session, run.id) != pairs_in(plan):
+        told.append("what it waits for in other runs is not what is kept of it")
     return told
 
 

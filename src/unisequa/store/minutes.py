@@ -86,8 +86,7 @@ def utc(slot: int, grid: Grid) -> str:
 
 def slot_of(moment: str, grid: Grid) -> int:
     """The inverse of :func:`utc`."""
-    at = dt.datetime.fromisoformat(moment).replace(tzinfo=dt.UTC)
-    return grid.of(at if grid.clock is not None else at.astimezone().replace(tzinfo=None))
+    return grid.of_utc(dt.datetime.fromisoformat(moment))
 
 
 def has_come(day: dt.date | None, minutes: Minutes, name: str, today: dt.date) -> bool:

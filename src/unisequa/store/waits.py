@@ -14,7 +14,7 @@ from unisequa.core.plan.task import Awaited
 from unisequa.core.terms import FINISHED
 from unisequa.store.minutes import has_come, slot_of
 from unisequa.store.of_run import awaited_by
-from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, seen_among, tasks_of_runs
+from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, tasks_of_runs
 from unisequa.store.queries.templates import names_of
 from unisequa.store.tables import Run, TaskRow
 
@@ -51,11 +51,11 @@ class AwaitedElsewhere:
         self.runs: dict[int, list[AwaitedRun]] = {}
         meant = {number for wait in waits if (number := self._meant(wait))}
         self.names = names_of(session, meant, viewer)
-        for run in runs_of_templates(session, meant):
+        for run in runs_of_templates(session, meant, viewer):
             self.runs.setdefault(run.template_id, []).append(run)
         every = {run.id for runs in self.runs.values() for run in runs}
         self.tasks = tasks_of_runs(session, every, {wait.step for wait in waits})
-        self.seen = every if viewer is None else seen_among(session, every, viewer)
+        self.seen = {run.id for runs in self.runs.values() for run in runs if run.seen}
 
     def known(self) -> tuple[object, ...]:
         """All that its answers rest on, as plain values."""
@@ -88,11 +88,20 @@ class AwaitedElsewhere:
         task = self.tasks.get((run.id, wait.step))
         if task is None:  # it does not apply there
             return Awaited(wait.step, name, done=True)
-        return Awaited(task.title if name else HIDDEN_TASK, name, self._finish(task), is_over(task, self.today))
+        title, of = task.title if name else HIDDEN_TASK, (run.id, wait.step)
+        return Awaited(title, name, self._finish(task), is_over(task, self.today), start=self._start(task), of=of)
+
+    def _start(self, task: TaskRow) -> int | None:
+        """Where it begins there, as nearly as this grid knows."""
+        if task.start_on is None:
+            return None
+        if self.grid.per_day > 1 and task.minutes:
+            return self.grid.of(dt.datetime.fromisoformat(task.minutes["start"][:16]))
+        return self.grid.day_start(task.start_on.toordinal())
 
     def _finish(self, task: TaskRow) -> int | None:
         """The boundary at which it finishes there."""
-        if task.finish_on is None:
+        if task.finish_on is None or task.state == "dropped":
             return None
         if self.grid.per_day > 1 and task.minutes:
             return slot_of(task.minutes["due"], self.grid)

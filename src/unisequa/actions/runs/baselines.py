@@ -22,26 +22,12 @@ LONGEST_NAME = 80
 
 
 @dataclass(frozen=True, slots=True)
-class Baseline:
-    """A baseline: its number, its name, when it was kept."""
-
-    number: int
-    name: str
-    at: dt.datetime
-
-
-@dataclass(frozen=True, slots=True)
 class Against:
     """The baseline that a run is looked at beside: where its tasks stood then, as boundaries."""
 
     number: int
     name: str
     spans: Mapping[str, tuple[int, int]]
-
-
-def baselines(session: Session, run: RunSeen) -> tuple[Baseline, ...]:
-    """Those of a run that somebody sees, the latest first."""
-    return tuple(Baseline(*one) for one in queries.baselines_of(session, run.id))
 
 
 def against(session: Session, run: RunSeen, number: int) -> Against | None:

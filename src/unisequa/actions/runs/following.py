@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import cast
 
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.shifts import keep_shift
+from unisequa.actions.runs.keeping import keep_shift
+from unisequa.actions.runs.reaching import tell_keeper
 from unisequa.core.calendars.words import some_names
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import Mode
@@ -62,6 +63,7 @@ def let_follow(
         titles = [plan.tasks[plan.position(key)].title for key in keys]
         why = f"By itself: {some_names(titles)} {'was' if len(titles) == 1 else 'were'} {MOVING[act]}"
         shift = keep_shift(session, actor, run, found.moves, after, why)
+        tell_keeper(session, actor, run, shift, [c.text for c in found.moves.conflicts if c.kind != "target"])
         return Followed(after, shift.number, moved(found.moves))
     if found.offers is None or act == "begin":
         return Followed(plan)

@@ -87,21 +87,19 @@ def at_hand_anywhere(session: Session, actor: Actor) -> tuple[AtHand, ...]:
     return tuple(AtHand(row.run_id, name, len(row.held["edits"])) for row, name in found if row.run_id in seen)
 
 
-def hold(session: Session, actor: Actor, run: RunSeen, held: Held) -> None:
-    """Keep the shift at hand as it now is; what it was can be undone."""
-    if not run.may_consider:
+def hold(session: Session, actor: Actor, run: RunSeen, *helds: Held) -> None:
+    """Keep the shift at hand as it became, one thing after the other; what it was can be undone."""
+    if not run.may_consider or not helds:
         return
     row = _at_hand(session, actor, run)
-    if row is None:
-        if held.edits:
+    for held in helds:
+        if row is None and held.edits:
             row = ShiftInHand(run_id=run.id, person_id=actor.id, name="", held=held.kept(), before=[Held().kept()])
             add_once(session, row)
-        return
-    if row.held == held.kept():
-        return
-    if row.held["edits"] != held.kept()["edits"] or row.held["mode"] != held.mode:
-        row.before, row.behind = _cut([*row.before, row.held]), []
-    row.held, row.at = held.kept(), now()
+        elif row is not None and row.held != held.kept():
+            if row.held["edits"] != held.kept()["edits"] or row.held["mode"] != held.mode:
+                row.before, row.behind = _cut([*row.before, row.held]), []
+            row.held, row.at = held.kept(), now()
 
 
 def step(session: Session, actor: Actor, run: RunSeen, *, back: bool) -> Held:

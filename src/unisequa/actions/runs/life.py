@@ -78,7 +78,7 @@ def set_run_state(session: Session, actor: Actor, run_id: int, becoming: Becomin
     run.opens_on = None
     run.state = state
     run.version += 1
-    bring_up(run, today)
+    bring_up(run, today, anew=True)
     said = f": {why}" if why else ""
     dropped = f", {count_words(len(open_), 'open task')} dropped" if becoming.drop_open and open_ else ""
     note(session, actor, "run state", f"{run.name} is now {state}{dropped}{said}", run_id=run.id)

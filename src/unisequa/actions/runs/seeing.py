@@ -106,11 +106,20 @@ class LastShift:
 
 
 @dataclass(frozen=True, slots=True)
+class Baseline:
+    """A baseline: its number, its name, when it was kept."""
+
+    number: int
+    name: str
+    at: dt.datetime
+
+
+@dataclass(frozen=True, slots=True)
 class RunSeen:
     """A run as one person sees it: all that its pages show, asked for once.
 
     ``may_change`` says whether they may change its dates and crew while it is not over; ``may_edit_template`` whether
-    they may edit what it was made from.
+    they may edit what it was made from; ``baselines`` are its baselines, the latest first.
     """
 
     id: int
@@ -138,7 +147,13 @@ class RunSeen:
     keeper_id: int
     may_state: bool
     may_comment: bool
-    was_live: bool
+    baselines: tuple[Baseline, ...]
+    today: dt.date
+
+    @property
+    def was_live(self) -> bool:
+        """Whether it was ever opened, and so has a baseline."""
+        return bool(self.baselines)
 
     @property
     def over(self) -> bool:
@@ -274,7 +289,8 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         keeper_id=run.keeper_id,
         may_state=changes,
         may_comment=comments,
-        was_live=bool(run.baselines),
+        baselines=tuple(Baseline(row.number, row.name, row.at) for row in reversed(run.baselines)),
+        today=today,
     )  # fmt: skip
 
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.keeping import dates_words, record_of_shift, take_shift_back
+from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import RunSeen, run_of
-from unisequa.actions.runs.shifts import dates_words, record_of_shift, take_shift_back
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import codec
@@ -126,14 +127,18 @@ def _moved(change: dict[str, object], plan: Plan) -> MovedLine:
     )
 
 
-def take_back_along(session: Session, actor: Actor, run_id: int, number: int, today: dt.date) -> list[int]:
-    """Take a shift back, and before it those later ones that rest on it, the latest first; gives their numbers.
+def take_back_along(
+    session: Session, actor: Actor, run_id: int, number: int, today: dt.date
+) -> tuple[list[int], list[str]]:
+    """Take a shift back, and before it those later ones that rest on it, the latest first; gives their numbers, and
+    what stands in other runs, in words.
 
     Raises
     ------
     Refused
         Field ``shift``: where even so it cannot be.
     """
+    take_all(session, run_id)
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
     if all(row.number != number for row in run.shifts):
@@ -146,9 +151,11 @@ def take_back_along(session: Session, actor: Actor, run_id: int, number: int, to
     plan = plan_of(run, today, viewer=actor.id)
     row = next(row for row in run.shifts if row.number == number)
     numbers = later if _bars(plan, row) else [number]
+    stands: list[str] = []
     for one in numbers:
-        take_shift_back(session, actor, run, one, today)
+        shift = take_shift_back(session, actor, run, one, today)
         session.flush()
+        stands += take_back_caused(session, actor, f"shift:{shift.id}", today, run.id)
     run.version += 1
-    bring_up(run, today)
-    return numbers
+    bring_up(run, today, anew=True)
+    return numbers, stands

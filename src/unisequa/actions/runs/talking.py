@@ -11,9 +11,9 @@ from unisequa.actions import access
 from unisequa.actions.history import Happened
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
+from unisequa.actions.runs.keeping import dates_words
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
-from unisequa.actions.runs.shifts import dates_words
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries

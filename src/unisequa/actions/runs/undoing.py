@@ -9,8 +9,9 @@ from typing import Any
 
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.keeping import take_shift_back
+from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import run_of
-from unisequa.actions.runs.shifts import take_shift_back
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.lists import bring_up
 from unisequa.store.store import Session
@@ -71,6 +72,7 @@ def undo(session: Session, actor: Actor, number: int, today: dt.date) -> Undone:
     act = session.get(ActRow, number)
     if act is None or act.person_id != actor.id:
         raise NotThere("There is nothing to undo.")
+    take_all(session, act.run_id)
     run = run_of(session, act.run_id, actor)
     if act.undone_at is not None:
         raise Refused({"undo": "That has been undone already."})
@@ -86,12 +88,13 @@ def undo(session: Session, actor: Actor, number: int, today: dt.date) -> Undone:
     act.undone_at = now()
     run.version += 1
     session.flush()
+    stands = take_back_caused(session, actor, f"act:{act.id}", today, run.id)
     bring_up(run, today)
     for key in act.before:
         note(
             session, actor, "undone", f"{rows[key].title}: undone, it is {rows[key].state}", run_id=run.id, task_key=key
         )
-    return Undone(run.id, act.words)
+    return Undone(run.id, " ".join([act.words, *stands]))
 
 
 def _restore(row: TaskRow, values: dict[str, Any]) -> None:

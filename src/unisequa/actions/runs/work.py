@@ -10,6 +10,7 @@ from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.following import Offer, let_follow
+from unisequa.actions.runs.reaching import Around, let_reach, take_all
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.undoing import keep_act, snapshot
 from unisequa.core.calendars.today import now_on
@@ -56,13 +57,14 @@ class Deed:
 
 @dataclass(frozen=True, slots=True)
 class Acted:
-    """What was done: its words, the number by which it can be undone, how many other tasks moved with it, and the shift
-    that it offers."""
+    """What was done: its words, the number by which it can be undone, how many other tasks moved with it, the shift
+    that it offers, and how many other runs moved."""
 
     words: str
     number: int
     moved: int = 0
     offer: Offer | None = None
+    elsewhere: int = 0
 
 
 @dataclass(slots=True)
@@ -98,6 +100,7 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     Refused
         Field ``state`` with each refusal named, or ``gate`` where confirming would let it through; ``day``, ``why``.
     """
+    take_all(session, run_id)
     run = run_of(session, run_id, actor)
     if not deed.keys or len(deed.keys) > MOST_AT_ONCE:
         raise Refused({"state": f"Choose between one task and {MOST_AT_ONCE:,}."})
@@ -110,17 +113,20 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     work = _Work(session, actor, run, plan, Holding(plan), at, deed, today)
     _check(work, rows)
     before = snapshot(run, [row.key for row in rows])
+    around = Around(session, actor, run.id, today, writes=True)
     for row in rows:
         _DO[deed.act](work, row)
     run.version += 1
     after = plan_of(run, today, viewer=actor.id)
     early = any(_is_early(plan, row, work.day) for row in rows)
     followed = let_follow(session, actor, run, after, [row.key for row in rows], deed.act, early=early)
+    reached = around.reached(plan, followed.after)
     bring_up(run, today, followed.after)
     session.flush()
     words = _write_down(work, rows)
     number = keep_act(session, actor, run, words, before, followed.shift)
-    return Acted(words, number, followed.moved, followed.offer)
+    elsewhere = let_reach(session, actor, around, reached, today, f"act:{number}", run)
+    return Acted(words, number, followed.moved, followed.offer, len(elsewhere))
 
 
 def _given(run: Run, day: dt.date, today: dt.date) -> int:

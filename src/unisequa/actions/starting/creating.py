@@ -176,7 +176,7 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
         keep(run, today, plan)
         session.flush()
     insert_links(session, run, plan)
-    bring_up_waiting(run, today)
+    bring_up_waiting(run, today, anew=True)
     note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
     session.flush()
     return run

@@ -175,6 +175,11 @@ class Grid:
         moment += dt.timedelta(minutes=boundary - self.day_start(self.day(boundary)))
         return moment.astimezone(dt.UTC).replace(tzinfo=None)
 
+    def of_utc(self, moment: dt.datetime) -> int:
+        """The inverse of :meth:`utc`."""
+        at = moment.replace(tzinfo=dt.UTC)
+        return self.of(at if self.clock is not None else at.astimezone().replace(tzinfo=None))
+
     def read(self, text: str) -> int:
         """What :meth:`iso` writes, read back.
 

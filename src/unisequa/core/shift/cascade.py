@@ -36,6 +36,7 @@ from unisequa.core.shift.carrying_out import in_force, prepare
 from unisequa.core.shift.changes import Cause, Change, Conflict, Held
 from unisequa.core.shift.conflicts import conflicts
 from unisequa.core.shift.edits import Edit
+from unisequa.core.shift.edits.following import waits_words
 from unisequa.core.shift.prepared import Prepared
 from unisequa.core.terms import FINISHED, State
 
@@ -135,6 +136,10 @@ class Cascade:
                 if ask.source == source:
                     return held_words(network, link, ask, self.words_of)
             return f"spans {plan.tasks[source].title}"
+        awaited = max((one.finish for one in task.waits if one.finish is not None), default=None)
+        activity = self.prepared.activity(i)
+        if awaited is not None and number_from(activity, "S", awaited) == number_from(activity, "S", change.after[0]):
+            return waits_words(task, plan.grid)
         return "has room to come earlier" if change.delta < 0 else "follows"
 
     def words_of(self, position: int) -> tuple[Task, tuple[int, int] | None, Grid]:

@@ -13,6 +13,7 @@ from unisequa.core.plan.plan import read
 from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.plan.telling import short
 from unisequa.core.shift.changes import Change, Conflict, Held
+from unisequa.core.shift.edits.following import awaits_more, waits_words
 from unisequa.core.shift.prepared import Prepared
 
 _ORDER = (
@@ -183,6 +184,11 @@ class _Conflicts:
             if not moved_by_hand and due is not None and change.after[1] > due and kept:
                 target = self.words(self.read(i, task.target or change.after)[1])
                 yield i, "target", f"{title} would end {ends}; the template has it due {target}"
+        for i in sorted(p.looked_at & p.limited):
+            task, start = p.task(i), p.stands(i)[0]
+            if task.stands == "fixed" and awaits_more(task, start):
+                at = self.words(self.read(i, p.stands(i))[0])
+                yield i, "fixed", f"{short(task.title)} is fixed on {at}, but {waits_words(task, self.grid)}"
         if p.calendars is not self.plan.calendars:
             for i, task in enumerate(self.plan.tasks):
                 if task.stands == "fixed" and i not in self.changes:

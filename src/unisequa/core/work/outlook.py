@@ -105,6 +105,9 @@ def _muddles(plan: Plan, ready: Readiness, phases: Sequence[str]) -> Iterator[st
         start, finish = plan.schedule.start[i], plan.schedule.finish[i]
         if plan.is_parent(i) or task.state in FINISHED or start == UNDATED:
             continue
+        for one in task.waits:
+            if not one.done and one.finish is not None and start < one.finish:
+                yield f"{task.title} {'is fixed' if task.fixed else 'stands'} before {one.place} lets it"
         activity = plan.network.activities[i]
         for link, ask in plan.network.held_by(i, fronts):
             source = plan.tasks[ask.source]

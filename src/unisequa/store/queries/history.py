@@ -65,3 +65,9 @@ def own_keys_taken_out(session: Session, run_id: int) -> list[str]:
     """The keys of tasks of a run's own that were taken out again."""
     query = select(HistoryRow.task_key).where(HistoryRow.run_id == run_id, HistoryRow.what == "own tasks")
     return [key for key in session.scalars(query.where(HistoryRow.task_key.is_not(None))) if key]
+
+
+def shifts_caused_by(session: Session, cause: str) -> list[ShiftRow]:
+    """The shifts that something brought about in other runs, and that stand."""
+    query = select(ShiftRow).where(ShiftRow.cause == cause, ShiftRow.taken_back_at.is_(None))
+    return list(session.scalars(query))

@@ -6,12 +6,13 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
-from sqlalchemy import ColumnElement, and_, exists, func, or_, select
+from sqlalchemy import ColumnElement, and_, exists, func, or_, select, true
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
 from unisequa.store.queries.taking import WRITES, take
 from unisequa.store.queries.templates import LOOKING, STARTING, open_to
 from unisequa.store.tables import (
+    AwaitedTask,
     CrewMember,
     Deputy,
     Edition,
@@ -181,10 +182,27 @@ def keeps_any_run(session: Session, person_id: int) -> bool:
 
 
 def runs_waiting_for(session: Session, template_id: int, run_id: int) -> list[int]:
-    """The runs that are not over and wait for runs of a template, but for that one itself."""
+    """The runs that are not over and wait for tasks of a run, or for one of its template that they have not found."""
+    here = exists().where(AwaitedTask.run_id == RunWait.run_id, AwaitedTask.of_run_id == run_id)
+    of_template = select(Run.id).join(Edition, Edition.id == Run.edition_id).where(Edition.template_id == template_id)
+    found = exists().where(AwaitedTask.run_id == RunWait.run_id, AwaitedTask.of_run_id.in_(of_template))
     query = select(RunWait.run_id).join(Run, Run.id == RunWait.run_id)
     query = query.where(
-        RunWait.template_id == template_id, Run.state.in_(("live", "on hold")), RunWait.run_id != run_id
+        RunWait.template_id == template_id,
+        Run.state.in_(("prepared", "live", "on hold")),
+        RunWait.run_id != run_id,
+        or_(here, ~found),
+    )
+    return list(session.scalars(query.order_by(RunWait.run_id)))
+
+
+def runs_waiting_for_any(session: Session, template_id: int, run_id: int) -> list[int]:
+    """The runs that are not over and wait for any run of a template but for that one itself."""
+    query = select(RunWait.run_id).join(Run, Run.id == RunWait.run_id)
+    query = query.where(
+        RunWait.template_id == template_id,
+        Run.state.in_(("prepared", "live", "on hold")),
+        RunWait.run_id != run_id,
     )
     return list(session.scalars(query.order_by(RunWait.run_id)))
 
@@ -206,19 +224,22 @@ def run_ids_without_summary(session: Session) -> list[int]:
 
 @dataclass(frozen=True, slots=True)
 class AwaitedRun:
-    """A run that somebody may wait for."""
+    """A run that somebody may wait for; ``seen`` says whether whoever looks sees it."""
 
     id: int
     template_id: int
     name: str
     anchors: dict[str, str | None]
+    seen: bool
 
 
-def runs_of_templates(session: Session, template_ids: Collection[int]) -> list[AwaitedRun]:
-    """The runs of some templates that are not called off, the latest first."""
+def runs_of_templates(session: Session, template_ids: Collection[int], viewer: int | None) -> list[AwaitedRun]:
+    """The runs of some templates that are not called off, the latest first; all of them seen without a ``viewer``."""
     if not template_ids:
         return []
-    query = select(Run.id, Edition.template_id, Run.name, Run.anchors).join(Edition, Run.edition_id == Edition.id)
+    seen = true() if viewer is None else seen_by(viewer)
+    query = select(Run.id, Edition.template_id, Run.name, Run.anchors, seen).join(Edition, Run.edition_id == Edition.id)
+    query = query.join(TemplateRow, TemplateRow.id == Edition.template_id)
     query = query.where(Edition.template_id.in_(template_ids), Run.state != "called off").order_by(Run.id.desc())
     return [AwaitedRun(*row) for row in session.execute(query).all()]
 

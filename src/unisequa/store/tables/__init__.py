@@ -15,6 +15,7 @@ from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
 from unisequa.store.tables.runs import (
     ActRow,
+    AwaitedTask,
     BaselineRow,
     CommentRow,
     CrewMember,
@@ -38,6 +39,7 @@ __all__ = [
     "AnchorSource",
     "AttemptRow",
     "AuditRow",
+    "AwaitedTask",
     "Base",
     "BaselineRow",
     "Calendar",

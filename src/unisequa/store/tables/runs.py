@@ -213,6 +213,17 @@ class RunWait(Base):
     template_id: Mapped[int] = mapped_column(ForeignKey("templates.id"), primary_key=True, index=True)
 
 
+class AwaitedTask(Base):
+    """A task that waits for one of another run, as it was found when that run or this one last changed."""
+
+    __tablename__ = "awaited"
+
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(200), primary_key=True)
+    of_run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True, index=True)
+    of_key: Mapped[str] = mapped_column(String(200), primary_key=True)
+
+
 class BaselineRow(Base):
     """Where the tasks of a run stood once: task → first day, last day (ISO dates) and worked slots."""
 
@@ -289,7 +300,7 @@ class Mention(Base):
 
 class ProposalRow(Base):
     """A shift that somebody who may not apply it sent to the run's keeper; ``state`` is open, applied, declined or
-    withdrawn."""
+    withdrawn, ``cause`` as of a shift."""
 
     __tablename__ = "proposals"
 
@@ -304,6 +315,7 @@ class ProposalRow(Base):
     at: Mapped[dt.datetime] = mapped_column(default=now)
     state: Mapped[str] = mapped_column(String(20), default="open")
     answer: Mapped[str] = mapped_column(String(2000), default="")
+    cause: Mapped[str | None] = mapped_column(String(60), index=True)
     answered_at: Mapped[dt.datetime | None]
     answered_by_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
 
@@ -330,7 +342,7 @@ class RunPhase(Base):
 
 class ShiftRow(Base):
     """A shift that was applied: its edits, every change as dates before and after, and the core's record of it,
-    by which it is taken back."""
+    by which it is taken back. One that another run brought about has that as its ``cause``: ``shift:12``, ``act:7``."""
 
     __tablename__ = "shifts"
     __table_args__ = (UniqueConstraint("run_id", "number"),)
@@ -343,6 +355,7 @@ class ShiftRow(Base):
     changes: Mapped[list[Any]]
     record: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     why: Mapped[str] = mapped_column(String(2000), default="")
+    cause: Mapped[str | None] = mapped_column(String(60), index=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     at: Mapped[dt.datetime] = mapped_column(default=now)
     taken_back_at: Mapped[dt.datetime | None]

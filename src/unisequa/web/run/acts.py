@@ -211,4 +211,5 @@ def answer(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf,
 def _toast(done: Acted) -> str:
     moved = f" {count_words(done.moved, 'task')} moved with it." if done.moved else ""
     offer = f" {done.offer.text}." if done.offer else ""
-    return f"{done.words}.{moved}{offer}"
+    runs = count_words(done.elsewhere, "run that waits for it moved too", "runs that wait for it moved too")
+    return f"{done.words}.{moved}{f' {runs}.' if done.elsewhere else ''}{offer}"

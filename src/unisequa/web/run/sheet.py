@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from unisequa.actions.runs.baselines import Against
+from unisequa.actions.runs.beyond import Beyond
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import count_words, difference_words, read_words
+from unisequa.core.calendars.grid import MINUTES
+from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
@@ -57,6 +60,19 @@ class PhaseLine:
 
 
 @dataclass(frozen=True, slots=True)
+class BeyondLine:
+    """A task of another run: ``waits`` says whether it waits for the row above it, else the row below waits for it."""
+
+    beyond: str
+    title: str
+    run: str
+    run_id: int | None
+    of_key: str
+    waits: bool
+    due: str
+
+
+@dataclass(frozen=True, slots=True)
 class FoldLine:
     """The tasks that stay, in one row."""
 
@@ -68,7 +84,7 @@ class RunSheet:
     """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
     of its first column."""
 
-    lines: tuple[PhaseLine | TaskLine | FoldLine, ...]
+    lines: tuple[PhaseLine | TaskLine | BeyondLine | FoldLine, ...]
     field: str
     first: int
     compares: bool = False
@@ -76,10 +92,15 @@ class RunSheet:
 
 
 def run_sheet(
-    considered: Considered, look: Look = WHOLE, *, whole: bool = False, beside: Against | None = None
+    considered: Considered,
+    look: Look = WHOLE,
+    *,
+    whole: bool = False,
+    beside: Against | None = None,
+    beyond: Sequence[Beyond] = (),
 ) -> RunSheet:
     """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``; with
-    where its tasks stood by a baseline."""
+    where its tasks stood by a baseline, and with tasks of other runs that hang on its."""
     run, result, shown = considered.run, considered.result, considered.after
     plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
@@ -96,9 +117,22 @@ def run_sheet(
     plans = (plan,) if shown is plan else (plan, shown)
     days = [day for p in plans for i in range(len(p.tasks)) for day in p.days(i) or ()]
     days += [plan.grid.day(d) for d in plan.anchors.values() if d is not None]
+    days += [day for one in beyond if (day := _near(one, days)) is not None]
     field = field_of(days) if plan.grid.per_day == 1 else field_of_hours(days)
-    lines: list[PhaseLine | TaskLine | FoldLine] = []
+    lines: list[PhaseLine | TaskLine | BeyondLine | FoldLine] = []
     marks: list[Json] = []
+    ties: list[list[str]] = []
+    hanging: dict[tuple[str, bool], list[Beyond]] = {}
+    for one in beyond:
+        hanging.setdefault((one.key, one.waits), []).append(one)
+
+    def add_beyond(key: str, *, waits: bool) -> None:
+        for one in hanging.get((key, waits), ()):
+            if mark := _beyond_mark(one, field.first):
+                marks.append({"k": one.ref, "i": len(lines), **mark})
+                ties.append([key, one.ref, "FS"] if waits else [one.ref, key, "FS"])
+            lines.append(_beyond_line(one))
+
     heads: list[int] = []
     for group in groups(run, shown, states, look, frozenset(changes)):
         shown_here = [i for i in group.positions if not compares or shown.tasks[i].key in (rows.keys() | edited.keys())]
@@ -110,6 +144,7 @@ def run_sheet(
             label = label_words(group.label, look.group)
             lines.append(PhaseLine(label, sum(states[i] in FINISHED for i in worked), len(worked)))
         for i in shown_here:
+            add_beyond(shown.tasks[i].key, waits=False)
             moved = shown.tasks[i].key in changes
             line = _line(shown, i, states[i], who, moved, shown.tasks[i].key in edited, nested=not look.group)
             if compares:
@@ -121,6 +156,7 @@ def run_sheet(
                 base = {"bl": _drawn(shown, stood)} if stood is not None else {}
                 marks.append({"k": line.key, "i": len(lines), **mark, **base})
             lines.append(line)
+            add_beyond(line.key, waits=True)
     if compares and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan)):
         lines.append(FoldLine(stay))
     content = {
@@ -138,9 +174,42 @@ def run_sheet(
         "heads": heads,
         "rows": len(lines),
         "marks": marks,
-        "links": [[link.source, link.target, link.type] for link in plan.links],
+        "links": [*([link.source, link.target, link.type] for link in plan.links), *ties],
     }
     return RunSheet(tuple(lines), as_script(content), field.first, compares, beside.name if beside else "")
+
+
+NEAR = 60
+"""How many days from a run's own tasks those of other runs are still drawn."""
+
+
+def _near(one: Beyond, days: Sequence[int]) -> int | None:
+    """The day on which a task of another run ends, where that is not far from a run's own."""
+    if one.last is None or not days:
+        return None
+    day = one.last.toordinal()
+    return day if min(days) - NEAR <= day <= max(days) + NEAR else None
+
+
+def _beyond_mark(one: Beyond, first: int) -> Json | None:
+    if one.last is None or one.last.toordinal() < first:
+        return None
+    begins, ends = _at(one.first or one.last, 0), _at(one.last, 1)
+    return {"s": (max(begins, first), ends), "st": one.state.replace(" ", "-"), "py": True}
+
+
+def _at(day: dt.date, whole: int) -> float:
+    """Where a date begins, or ends (``whole`` 1), or a time is, in days."""
+    if isinstance(day, dt.datetime):
+        return day.toordinal() + (day.hour * 60 + day.minute) / MINUTES
+    return day.toordinal() + whole
+
+
+def _beyond_line(one: Beyond) -> BeyondLine:
+    due = "" if one.last is None else day_words(one.last.toordinal())
+    if isinstance(one.last, dt.datetime):
+        due = f"{due} {one.last:%H:%M}"
+    return BeyondLine(one.ref, one.title, one.run, one.run_id, one.of_key, one.waits, due)
 
 
 def _drift(plan: Plan, i: int, stood: tuple[int, int]) -> str:

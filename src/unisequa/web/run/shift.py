@@ -51,13 +51,13 @@ def consider(
             asked = _with_typed(run, asked, form, settings.day())
     try:
         with store.writing() as session:
-            if held is not None:
-                hold(session, me, run, held)
+            helds = [held] if held is not None else []
+            if back is None and not asked.faults:
+                helds.append(Held(asked.documents, asked.mode, asked.why))
+            hold(session, me, run, *helds)
             if back is not None:
                 found = step(session, me, run, back=back)
                 asked = replace(asked, documents=found.edits, mode=found.mode, why=found.why)
-            elif not asked.faults:
-                hold(session, me, run, Held(asked.documents, asked.mode, asked.why))
     except Refused as error:
         asked = replace(asked, toast=str(error))
     with store.reading() as session:
@@ -120,7 +120,7 @@ def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings
             if asked.proposal:
                 proposing.applied(session, me, run_id, asked.proposal)
             let_go(session, me, run_id)
-        toast = f"Shift {made.number} applied: {count_words(made.moved, 'task')} moved."
+        toast = f"Shift {made.number} applied: {count_words(made.moved, 'task')} moved.{_beyond(made)}"
         asked = replace(asked, documents=(), why="", mode="push", toast=toast, proposal=0)
     except Stale as error:
         words = str(error) if error.version is not None else actions.WORKED_OUT_ANEW
@@ -130,6 +130,16 @@ def apply(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings
     with store.reading() as session:
         piece = see_work(session, me, run_id, today, asked)
     return _answer(request, piece, asked, status)
+
+
+def _beyond(made: actions.Applied) -> str:
+    """What a shift did in other runs, in words."""
+    parts = []
+    if made.elsewhere:
+        parts.append(count_words(made.elsewhere, "other run moved with it", "other runs moved with it"))
+    if made.asked:
+        parts.append(count_words(made.asked, "keeper of another run is asked", "keepers of other runs are asked"))
+    return f" {'; '.join(parts)}." if parts else ""
 
 
 @router.post("/runs/{run_id}/propose")
@@ -174,8 +184,8 @@ def take_back(
     asked, today, status = asked_in(form), settings.day(), 200
     try:
         with store.writing() as session:
-            actions.take_back(session, me, run_id, number, today)
-        asked = replace(asked, documents=(), toast=f"Shift {number} is taken back.")
+            stands = actions.take_back(session, me, run_id, number, today)
+        asked = replace(asked, documents=(), toast=" ".join([f"Shift {number} is taken back.", *stands]))
     except Refused as error:
         asked, status = replace(asked, toast=str(error)), error.status
     with store.reading() as session:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from unisequa.actions.runs.reaching import Elsewhere
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.telling import Moved, message
 from unisequa.core.calendars.grid import span_text
@@ -75,6 +76,16 @@ class Need:
 
 
 @dataclass(frozen=True, slots=True)
+class ReachLine:
+    """What the shift does in another run: its name, where it is open to one, and what happens there in words."""
+
+    run_id: int | None
+    name: str
+    words: str
+    asks: str
+
+
+@dataclass(frozen=True, slots=True)
 class Tray:
     """The shift being considered. ``later`` counts the tasks that would end later than the template has them."""
 
@@ -91,6 +102,8 @@ class Tray:
     edits: tuple[EditLine, ...]
     applies: bool
     stale: str = ""
+    reached: tuple[ReachLine, ...] = ()
+    reached_words: str = ""
 
 
 MOST_MARGINS = 4
@@ -124,7 +137,28 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
         ),
         not result.empty,
         stale,
+        tuple(_reach(one, result.plan) for one in considered.elsewhere),
+        _reached_words(considered.elsewhere),
     )
+
+
+def _reach(one: Elsewhere, plan: Plan) -> ReachLine:
+    """``3 tasks move by themselves, ends 2 d later; 1 thing there needs a person``."""
+    parts = [one.words]
+    if one.later:
+        unit, way = "d" if plan.grid.per_day == 1 else "min", "later" if one.later > 0 else "earlier"
+        parts.append(f"{'to end' if one.asks else 'ends'} {abs(one.later)} {unit} {way}")
+    if one.needs and one.moved:
+        parts.append(count_words(one.needs, "thing there needs a person", "things there need a person"))
+    return ReachLine(one.run_id, one.name, ", ".join(parts), one.asks)
+
+
+def _reached_words(found: Sequence[Elsewhere]) -> str:
+    """``2 runs that wait for this would end later``."""
+    later = sum(one.later > 0 for one in found)
+    if later:
+        return count_words(later, "run that waits for this would end later", "runs that wait for this would end later")
+    return count_words(len(found), "run that waits for this is reached", "runs that wait for this are reached")
 
 
 def _told(considered: Considered, rows: Sequence[TrayRow], why: str) -> list[tuple[str, str]]:

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.people.people import people as everybody
-from unisequa.actions.runs.baselines import Against, Baseline, against, baselines
+from unisequa.actions.runs.baselines import Against, against
+from unisequa.actions.runs.beyond import Beyond, beyond
 from unisequa.actions.runs.in_hand import NOTHING, InHand, in_hand
 from unisequa.actions.runs.proposing import Proposal, open_proposals
-from unisequa.actions.runs.seeing import RunSeen, see_run, shift_words
+from unisequa.actions.runs.reaching import elsewhere
+from unisequa.actions.runs.seeing import Baseline, RunSeen, see_run, shift_words
 from unisequa.actions.runs.shifts import Considered, consider, read_edits, read_kept
 from unisequa.actions.runs.talking import TaskMore, see_more
 from unisequa.actions.runs.views import View, views
@@ -108,8 +110,13 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     documents = asked.documents if run.may_consider else ()
     people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
     beside = against(session, run, asked.look.against) if asked.look.against else None
-    made = work(consider(run, read_edits(documents, run.plan), asked.mode), asked, more, waiting, people, beside)
-    kept = baselines(session, run) if asked.view == "sheet" else ()
+    considered = consider(run, read_edits(documents, run.plan), asked.mode)
+    if considered.result is not None:
+        reached = elsewhere(session, me, run.id, run.plan, considered.after, run.today)
+        considered = replace(considered, elsewhere=reached)
+    there = beyond(session, me, run) if asked.view == "sheet" else ()
+    made = work(considered, asked, more, waiting, people, beside, there)
+    kept = run.baselines if asked.view == "sheet" else ()
     return replace(made, named=views(session, me), hand=in_hand(session, me, run), baselines=kept)
 
 
@@ -132,9 +139,10 @@ def work(
     waiting: tuple[Proposal, ...],
     people: People,
     beside: Against | None = None,
+    there: Sequence[Beyond] = (),
 ) -> Work:
     """What the page shows of a shift that is worked out; ``more`` of the task that is selected, ``beside`` the baseline
-    that it is looked at beside."""
+    that it is looked at beside, ``there`` the tasks of other runs that hang on its."""
     run = considered.run
     faults = dict(asked.faults)
     if considered.fault:
@@ -142,7 +150,7 @@ def work(
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
     head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
-    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet", beside=beside)
+    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet", beside=beside, beyond=there)
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,

@@ -11,7 +11,7 @@ from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
 from unisequa.core.shift.edits.closures import Close, Reopen
 from unisequa.core.shift.edits.dates import Due, Duration, Fix, Free, Give, Move, Remaining
 from unisequa.core.shift.edits.edit import Edit
-from unisequa.core.shift.edits.following import Follow, HoldLinks
+from unisequa.core.shift.edits.following import Follow, HoldLinks, HoldWaits
 from unisequa.core.shift.edits.links import AddLink, RemoveLink
 from unisequa.core.shift.edits.states import Begun, CatchUp, Done, Drop, NotDone
 from unisequa.core.shift.edits.windows import Window
@@ -61,6 +61,8 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
             return Said("Catch up", f"nothing unfinished before {slot_words(edit.day, grid)}")
         case HoldLinks():
             return Said("What no longer holds", "to where it may be")
+        case HoldWaits():
+            return Said(title(edit.key), "to where what it waits for lets it")
         case AddLink():
             lag = f" {'+' if edit.lag > 0 else '−'}{slots(abs(edit.lag))}" if edit.lag else ""
             unit = " elapsed" if edit.unit == "elapsed" and edit.lag else ""

@@ -14,9 +14,9 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
 
 /**
  * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
- * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, bl?: [number, number], g?: boolean, to?: number, gh?: [number, number] }} Told
+ * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, bl?: [number, number], g?: boolean, to?: number, gh?: [number, number], py?: boolean }} Told
  *
- * And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
+ * (py: pale, a task of another run.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say.
  * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
@@ -84,9 +84,16 @@ export class RunField {
     }
     this.selected = selected;
     this.draw();
-    if (model.compares && this.reach) sheet.scrollLeft = Math.max(0, xOf(this.scale, this.reach[0]) - 30);
-    else if (this.kept !== null) sheet.scrollLeft = (this.kept - model.first) * this.px;
+    if (!this.toChanges() && this.kept !== null) sheet.scrollLeft = (this.kept - model.first) * this.px;
     this.kept = null;
+  }
+
+  /** What a shift moves at the left edge; whether there is something. */
+  toChanges() {
+    const sheet = byId("sheet");
+    if (!sheet || !this.model || !this.model.compares || !this.reach) return false;
+    sheet.scrollLeft = Math.max(0, xOf(this.scale, this.reach[0]) - 30);
+    return true;
   }
 
   /** So close that what a shift moves is seen from its old place to its new one. @param {number} wanted */
@@ -133,7 +140,7 @@ export class RunField {
     /** @type {[number, number] | null} */
     const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
     return {
-      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx, base: mark.bl ? [xOf(scale, mark.bl[0]), xOf(scale, mark.bl[1])] : null,
+      key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.py ? `${mark.st} beyond` : mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx, base: mark.bl ? [xOf(scale, mark.bl[0]), xOf(scale, mark.bl[1])] : null,
       slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms,
     };
   }
@@ -185,7 +192,7 @@ export class RunField {
   /** The first bar at the left edge. */
   toWork() {
     const sheet = byId("sheet");
-    const starts = this.model ? this.model.marks.map((mark) => mark.s[0]) : [];
+    const starts = this.model ? this.model.marks.filter((mark) => !mark.py).map((mark) => mark.s[0]) : [];
     if (sheet && starts.length) sheet.scrollLeft = Math.max(0, xOf(this.scale, Math.min(...starts)) - 40);
   }
 

@@ -370,7 +370,7 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("pointerover", hovered);
       restoreWidth();
       field.take(held().zoom, selectedKey());
-      field.toDay();
+      if (!field.toChanges()) field.toDay();
       if (byId("shifting")) shiftingOf(byId("shifting"));
       if (workNow().dataset.clock === "yes") byTheClock();
       const row = selectedKey() && rowOf(selectedKey());

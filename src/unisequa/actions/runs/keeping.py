@@ -1,0 +1,121 @@
+"""Shifts in a run's rows: put there with what each changed, and taken back from them."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import replace
+
+from unisequa.actions.history import note
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.telling import Moved, tell
+from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.calendars.words import count_words, read_words
+from unisequa.core.errors import NotThere, Refused, ShiftError
+from unisequa.core.network.places import UNDATED
+from unisequa.core.plan.plan import Plan, boundaries
+from unisequa.core.shift.cascade import Cascade
+from unisequa.core.shift.edits.codec import written
+from unisequa.core.shift.taking_back import Record, record_of, taken_back
+from unisequa.core.terms import BEGUN
+from unisequa.store.plans import plan_of, put_back
+from unisequa.store.store import Session
+from unisequa.store.tables import Run, ShiftRow, TaskRow, now
+
+
+def keep_shift(
+    session: Session, actor: Actor, run: Run, result: Cascade, after: Plan, why: str, cause: str | None = None
+) -> ShiftRow:
+    """Bring a run's rows to what a cascade makes of them, and keep it in the history; ``cause`` is what brought it
+    about elsewhere. The run's version, and what is kept of it, are the caller's."""
+    rows = {row.key: row for row in run.tasks}
+    before = {change.key: _dates(rows[change.key]) for change in result.changes}
+    put_back(run, after)
+    kept = [
+        {"key": change.key, "before": before[change.key], "after": _dates(rows[change.key]), "via": change.via}
+        for change in result.changes
+    ]
+    shift = ShiftRow(
+        number=max((s.number for s in run.shifts), default=0) + 1,
+        mode=result.mode,
+        edits=[written(edit, after.grid) for edit in result.edits],
+        changes=kept,
+        record=record_of(result, after),
+        why=why.strip()[:2000],
+        cause=cause,
+        person_id=actor.id,
+    )
+    run.shifts.append(shift)
+    moved = count_words(len(kept), "task")
+    said = f": {shift.why}" if shift.why else ""
+    note(session, actor, "shifted", f"Shift {shift.number} moved {moved}{said}", run_id=run.id)
+    tell(session, actor, run, shift, _told(shift, after))
+    return shift
+
+
+def _told(shift: ShiftRow, plan: Plan, *, back: bool = False) -> dict[str, Moved]:
+    """What people are told of each task that a shift moved."""
+    told = {}
+    for change in shift.changes:
+        at = plan.positions.get(change["key"])
+        if at is not None and change["before"][:2] != change["after"][:2]:
+            old, new = dates_words(change["before"]), dates_words(change["after"])
+            told[change["key"]] = Moved(plan.tasks[at].title, *((new, old) if back else (old, new)))
+    return told
+
+
+def dates_words(dates: object) -> str:
+    """Dates as a shift keeps them, in words."""
+    first, last = list(dates)[:2] if isinstance(dates, list | tuple) else (None, None)
+    if not isinstance(first, str) or not isinstance(last, str):
+        return "undated"
+    grid = Grid(MINUTES) if "T" in first else DAYS
+    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
+
+
+def _dates(row: TaskRow) -> list[str | int | None]:
+    start, finish = (day.isoformat() if day else None for day in (row.start_on, row.finish_on))
+    if row.minutes:
+        start, finish = row.minutes.get("start"), row.minutes.get("finish")
+    return [start, finish, row.duration]
+
+
+def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today: dt.date) -> ShiftRow:
+    """The same on a run's rows; its version, and what is kept of it, are the caller's."""
+    shift = next((s for s in run.shifts if s.number == number), None)
+    if shift is None:
+        raise NotThere("This shift does not exist.")
+    if shift.taken_back_at:
+        raise Refused({"shift": f"Shift {number} has been taken back already."})
+    plan = plan_of(run, today, viewer=actor.id)
+    try:
+        put_back(run, taken_back(plan, record_of_shift(plan, shift)))
+    except ShiftError as error:
+        later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
+        hint = f" Take back shift {later} first." if later else ""
+        raise Refused({"shift": f"{error}, so shift {number} stands.{hint}"}) from error
+    shift.taken_back_at, shift.taken_back_by_id = now(), actor.id
+    tell(session, actor, run, shift, _told(shift, plan, back=True), back=True)
+    note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
+    return shift
+
+
+def record_of_shift(plan: Plan, shift: ShiftRow) -> Record:
+    """The core's record of a shift, by which it is taken back."""
+    return shift.record or _record_of_dates(plan, shift)
+
+
+def _record_of_dates(plan: Plan, shift: ShiftRow) -> Record:
+    """The record of a shift that was applied before records were kept, when shifts changed dates alone."""
+    tasks = {}
+    for change in shift.changes:
+        task = plan.tasks[plan.position(change["key"])]
+        sides = {}
+        for side in ("before", "after"):
+            start, finish, duration = change[side]
+            sized = replace(task, duration=duration)
+            first, last = (dt.date.fromisoformat(text).toordinal() if text else None for text in (start, finish))
+            span = boundaries(sized, first, last) if first and last else (UNDATED, UNDATED)
+            sides[side] = {"start": span[0], "finish": span[1], "duration": duration, "state": "waiting"}
+        sides["before"]["state"] = sides["after"]["state"] = task.state if task.state in BEGUN else "waiting"
+        tasks[task.key] = sides
+    return {"tasks": tasks}
