@@ -94,7 +94,15 @@ def test_a_selection_is_fixed_in_one(site: Site) -> None:
 
 def test_every_kind_of_edit_has_words(site: Site) -> None:
     typed = {document["edit"] for _, document, _ in TYPED} | {"remaining", "window", "free"}
-    assert {kind.kind for kind in KINDS} - typed == {"begun", "done", "not_done", "follow", "hold_links", "hold_waits"}
+    assert {kind.kind for kind in KINDS} - typed == {
+        "begun",
+        "done",
+        "not_done",
+        "follow",
+        "hold_links",
+        "hold_waits",
+        "calendar",
+    }
 
 
 def test_an_edit_takes_the_place_of_the_one_it_overrules_and_says_so(site: Site) -> None:

@@ -224,9 +224,8 @@ def close(
     from unisequa.actions.house import calendars
 
     with told(), open_store(data, there=True).writing() as session:
-        calendars.close(
-            session, operator(), calendars.number_of(session, name), first, last, label, settings_for(data).day()
-        )
+        closing = calendars.closing(first, last, label, settings_for(data).day())
+        calendars.change(session, operator(), calendars.number_of(session, name), closing)
     print(f'"{name}" is closed then')
 
 

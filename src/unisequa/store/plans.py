@@ -16,7 +16,7 @@ from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf
 from unisequa.core.plan.plan import Plan, boundaries, days_of, read, standing
-from unisequa.core.plan.targets import in_windows, target_of
+from unisequa.core.plan.targets import in_windows, still_derived, target_of
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
@@ -81,7 +81,8 @@ def plan_of(
         ties=tuple(run.ties.get("keys", ())),
         phases=phases,
     )
-    derived = {anchor.key: anchor.from_ for anchor in template.anchors if anchor.from_ is not None}
+    measures = {anchor.key: anchor.from_ for anchor in template.anchors if anchor.from_ is not None}
+    derived = still_derived(anchors, measures, calendars)
     crew = {member.role: member.name for member in run.crew if member.name}
     return replace(
         plan,

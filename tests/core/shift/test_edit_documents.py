@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.plans import day, plan, step
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
+from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import DocumentError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import (
@@ -25,6 +26,7 @@ from unisequa.core.shift.edits import (
     Move,
     MoveAnchor,
     MoveRun,
+    NewDays,
     RemoveLink,
     Reopen,
 )
@@ -51,6 +53,7 @@ def made(kind: type[Edit], grid: Grid) -> st.SearchStrategy[Edit]:
         "length": st.integers(0, 90_000),
         "lag": st.integers(-90_000, 90_000),
         "number": st.integers(-900, 900),
+        "calendar": st.builds(CalendarDocument, name=st.sampled_from(["c", "d"]), week=st.sampled_from(["1111100"])),
     }
     parts = {}
     for one in fields_of(kind):
@@ -111,7 +114,7 @@ def test_an_option_is_the_short_form_of_a_document(flag: str, text: str, documen
 
 
 def test_every_kind_has_an_option() -> None:
-    assert {kind for kind, _ in OPTIONS.values()} == set(KINDS)
+    assert {kind for kind, _ in OPTIONS.values()} == set(KINDS) - {NewDays}  # which is a whole document
 
 
 def test_lengths_on_the_minute_grid_are_text_and_a_number_is_days() -> None:

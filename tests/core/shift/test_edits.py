@@ -14,7 +14,7 @@ from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.cascade import MODES, cascade
 from unisequa.core.shift.edits import (
     AddLink,
     Begun,
@@ -30,6 +30,7 @@ from unisequa.core.shift.edits import (
     Move,
     MoveAnchor,
     MoveRun,
+    NewDays,
     NotDone,
     Remaining,
     RemoveLink,
@@ -149,6 +150,19 @@ def test_a_closure_moves_what_stands_on_it_and_reopening_gives_the_day_back() ->
     assert dates(closed)["aside"] == ("2026-06-04", "2026-06-04")
     assert closed.calendars[None].name_of(day("2026-06-02")) == "Flood"
     assert after(closed, Reopen(day("2026-06-02"), day("2026-06-03")))["a"] == ("2026-06-01", "2026-06-02")
+
+
+def test_a_calendar_made_anew_does_what_closing_and_reopening_its_days_does() -> None:
+    steps = [step("a", 2, 0), step("b", 3), step("c", 1, 9), step("d", 0)]
+    row = plan(steps, "a>b", "b>c", "c>d", calendar={"closures": ["2026-06-11"]})
+    edits = [Close(day("2026-06-02"), day("2026-06-03")), Reopen(day("2026-06-11"), day("2026-06-11"))]
+    for mode in MODES:
+        as_days = cascade(row, edits, mode)
+        anew = NewDays(as_days.after().calendars.documents[0])
+        as_calendar = cascade(row, [anew], mode)
+        assert as_calendar.changes == as_days.changes and as_calendar.conflicts == as_days.conflicts
+    with pytest.raises(ShiftError, match='no calendar "d"'):
+        cascade(row, [NewDays(CalendarDocument(name="d"))])
 
 
 def test_links_are_added_and_removed_and_a_circle_is_shown() -> None:

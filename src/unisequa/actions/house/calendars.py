@@ -135,68 +135,65 @@ def _check_unnamed(session: Session, row: Calendar, where: str) -> None:
         raise Refused({where: f'The calendar "{row.name}" is named by {names_words(more)}; change that there first.'})
 
 
-def change(session: Session, actor: Actor, calendar_id: int, **fields: Any) -> None:
-    """Other days of the week, other hours, or the public holidays of elsewhere.
-
-    Raises
-    ------
-    Refused
-        By field: ``week``, ``hours``, ``holidays``.
-    """
-    _rewrite(session, actor, calendar_id, lambda written: {**written, **fields})
+Change = Callable[[dict[str, Any]], dict[str, Any]]
+"""What becomes of a calendar's document."""
 
 
-def close(session: Session, actor: Actor, calendar_id: int, first: str, last: str, label: str, today: dt.date) -> None:
-    """Close the house from a day to a day, as they are typed."""
+def with_fields(**fields: Any) -> Change:
+    """Other days of the week, other hours, or the public holidays of elsewhere."""
+    return lambda written: {**written, **fields}
+
+
+def closing(first: str, last: str, label: str, today: dt.date) -> Change:
+    """The house closed from a day to a day, as they are typed."""
     begins, ends = typed_span(first, last, today)
     closure = {"from": begins.isoformat(), "to": ends.isoformat(), "label": " ".join(label.split())[:200]}
-
-    def with_it(written: dict[str, Any]) -> dict[str, Any]:
-        closures = [*written.get("closures", []), closure]
-        return {**written, "closures": sorted(closures, key=_span)}
-
-    _rewrite(session, actor, calendar_id, with_it)
+    return lambda written: {**written, "closures": sorted([*written.get("closures", []), closure], key=_span)}
 
 
-def open_again(session: Session, actor: Actor, calendar_id: int, first: str, last: str) -> None:
-    """Take a closure off, known by its days."""
-
-    def without(written: dict[str, Any]) -> dict[str, Any]:
-        kept = [one for one in written.get("closures", []) if _span(one) != (first, last)]
-        return {**written, "closures": kept}
-
-    _rewrite(session, actor, calendar_id, without)
+def opening_again(first: str, last: str) -> Change:
+    """A closure taken off, known by its days."""
+    return lambda written: {
+        **written, "closures": [one for one in written.get("closures", []) if _span(one) != (first, last)],
+    }  # fmt: skip
 
 
 def _span(closure: Any) -> tuple[str, str]:
     return (closure["from"], closure["to"]) if isinstance(closure, dict) else (closure, closure)
 
 
-def work_on(session: Session, actor: Actor, calendar_id: int, day: str, today: dt.date) -> None:
-    """Work on a day although the week, a holiday or a closure says otherwise."""
+def working_on(day: str, today: dt.date) -> Change:
+    """A day worked although the week, a holiday or a closure says otherwise."""
     try:
         date, _ = typed_span(day, "", today)
     except Refused as error:
         raise Refused({"day": error.faults["first"]}) from None
     text = date.isoformat()
-    _rewrite(
-        session, actor, calendar_id,
-        lambda w: {**w, "extra_working_days": sorted({*w.get("extra_working_days", []), text})},
-    )  # fmt: skip
+    return lambda w: {**w, "extra_working_days": sorted({*w.get("extra_working_days", []), text})}
 
 
-def rest_on(session: Session, actor: Actor, calendar_id: int, day: str) -> None:
-    """No longer work on such a day."""
-    _rewrite(
-        session, actor, calendar_id,
-        lambda w: {**w, "extra_working_days": [one for one in w.get("extra_working_days", []) if one != day]},
-    )  # fmt: skip
+def resting_on(day: str) -> Change:
+    """No longer worked on such a day."""
+    return lambda w: {**w, "extra_working_days": [one for one in w.get("extra_working_days", []) if one != day]}
 
 
-def _rewrite(session: Session, actor: Actor, calendar_id: int, how: Callable[[dict[str, Any]], dict[str, Any]]) -> None:
+def changed(session: Session, actor: Actor, calendar_id: int, how: Change) -> tuple[CalendarDocument, CalendarDocument]:
+    """A calendar's document as it is, and as it would be; nothing is written.
+
+    Raises
+    ------
+    Refused
+        By field: ``week``, ``hours``, ``holidays``, ``first``, ``last``, ``day``.
+    """
     check_administrator(actor)
     row = _row(session, calendar_id)
-    document = _document(how(dict(row.document)))
+    return CalendarDocument.model_validate(row.document), _document(how(dict(row.document)))
+
+
+def change(session: Session, actor: Actor, calendar_id: int, how: Change) -> None:
+    """Have a calendar be another one; runs under way keep the days that they were started with."""
+    _, document = changed(session, actor, calendar_id, how)
+    row = _row(session, calendar_id)
     if document.written() != row.document:
         row.document, row.changed_at = document.written(), now()
         audit(session, "calendar", None, f'calendar "{row.name}" changed by {actor.name}')

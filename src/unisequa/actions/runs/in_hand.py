@@ -63,11 +63,14 @@ def in_hand(session: Session, actor: Actor, run: RunSeen) -> InHand:
     """What somebody considers for a run that they see."""
     if not run.may_consider:
         return NOTHING
-    rows = queries.in_hand_of(session, run.id, actor.id)
+    return _seen(queries.in_hand_of(session, run.id, actor.id))
+
+
+def _seen(rows: Sequence[ShiftInHand]) -> InHand:
     aside = tuple(Aside(row.id, row.name, _held(row.held)) for row in rows if row.name)
     for row in rows:
         if not row.name:
-            return InHand(_held(row.held), len(row.before), len(row.behind), aside)
+            return InHand(_held(row.held), len(row.before), len(row.behind or ()), aside)
     return InHand(aside=aside)
 
 
@@ -87,24 +90,28 @@ def at_hand_anywhere(session: Session, actor: Actor) -> tuple[AtHand, ...]:
     return tuple(AtHand(row.run_id, name, len(row.held["edits"])) for row, name in found if row.run_id in seen)
 
 
-def hold(session: Session, actor: Actor, run: RunSeen, *helds: Held) -> None:
+def hold(session: Session, actor: Actor, run: RunSeen, *helds: Held) -> InHand:
     """Keep the shift at hand as it became, one thing after the other; what it was can be undone."""
-    if not run.may_consider or not helds:
-        return
-    row = _at_hand(session, actor, run)
+    if not run.may_consider:
+        return NOTHING
+    rows = queries.in_hand_of(session, run.id, actor.id)
+    row = next((one for one in rows if not one.name), None)
     for held in helds:
         if row is None and held.edits:
             row = ShiftInHand(run_id=run.id, person_id=actor.id, name="", held=held.kept(), before=[Held().kept()])
             add_once(session, row)
+            rows.append(row)
         elif row is not None and row.held != held.kept():
             if row.held["edits"] != held.kept()["edits"] or row.held["mode"] != held.mode:
                 row.before, row.behind = _cut([*row.before, row.held]), []
             row.held, row.at = held.kept(), now()
+    return _seen(rows)
 
 
-def step(session: Session, actor: Actor, run: RunSeen, *, back: bool) -> Held:
-    """Undo the last thing done to the shift at hand, or do it again; gives what it now is."""
-    row = _at_hand(session, actor, run)
+def step(session: Session, actor: Actor, run: RunSeen, *, back: bool) -> InHand:
+    """Undo the last thing done to the shift at hand, or do it again; gives what is then in hand."""
+    rows = queries.in_hand_of(session, run.id, actor.id) if run.may_consider else []
+    row = next((one for one in rows if not one.name), None)
     if row is None or not (row.before if back else row.behind):
         raise Refused({"shift": f"There is nothing to {'undo' if back else 'do again'} in this shift."})
     if back:
@@ -114,7 +121,7 @@ def step(session: Session, actor: Actor, run: RunSeen, *, back: bool) -> Held:
         row.before = _cut([*row.before, row.held])
         row.held, row.behind = row.behind[-1], row.behind[:-1]
     row.at = now()
-    return _held(row.held)
+    return _seen(rows)
 
 
 def let_go(session: Session, actor: Actor, run_id: int) -> None:
@@ -167,10 +174,6 @@ def _aside(session: Session, actor: Actor, run_id: int, number: int) -> ShiftInH
         if row.id == number and row.name:
             return row
     raise NotThere("This shift is not kept any more.")
-
-
-def _at_hand(session: Session, actor: Actor, run: RunSeen) -> ShiftInHand | None:
-    return next((row for row in queries.in_hand_of(session, run.id, actor.id) if not row.name), None)
 
 
 def _held(kept: dict[str, Any]) -> Held:

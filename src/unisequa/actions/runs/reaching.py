@@ -201,7 +201,10 @@ def _ask(session: Session, actor: Actor, run: Run, one: Reached, cause: str) -> 
     edits = [written(edit, one.plan.grid) for edit in one.edits]
     keys = set(one.keys)
     for row in open_because_of(session, run.id):
-        if {edit.get("task") for edit in row.edits if edit.get("task")} <= keys:
+        if (
+            not str(row.cause).startswith("calendar:")
+            and {edit.get("task") for edit in row.edits if edit.get("task")} <= keys
+        ):
             row.state = "withdrawn"
     mode = one.offers.mode if one.offers is not None else "push"
     words = f"to follow what it waits for elsewhere: {one.text}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from unisequa.actions import access
@@ -12,7 +12,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.template import SignOff, Template
 from unisequa.core.errors import NotThere
-from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.plan import Plan, one_task
 from unisequa.core.shift.mending import Mending, mending
 from unisequa.core.work.outlook import outlook
 from unisequa.core.work.readiness import Readiness, readiness
@@ -22,7 +22,7 @@ from unisequa.store.baselines import curve_of
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries import runs as queries
-from unisequa.store.queries.people import people_by_id
+from unisequa.store.queries.people import leave_of, people_by_id
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, Run, TaskRow
 
@@ -225,9 +225,9 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
     if looked_up is None or not access.may_see_run(looked_up[0], actor):
         raise NotThere("This run does not exist, or is not open to you.")
     run, rows = looked_up
-    plan = plan_of(run, today, rows=rows, viewer=actor.id)
-    ready = readiness(plan)
     names = _names(session, run, rows)
+    plan = _with_leave(session, plan_of(run, today, rows=rows, viewer=actor.id), run, rows, names)
+    ready = readiness(plan)
     crew = {member.role: member for member in run.crew}
     template = template_of_run(run)
     rules = {step.key: step.sign_off for step in template.steps if step.sign_off}
@@ -300,6 +300,20 @@ def _names(session: Session, run: Run, rows: queries.RowsOfRun) -> dict[int, str
     known = {member.person_id: member.person.name for member in run.crew if member.person}
     others = people_by_id(session, wanted - set(known))
     return {number: name for number, name in known.items() if number} | {n: p.name for n, p in others.items()}
+
+
+def _with_leave(session: Session, plan: Plan, run: Run, rows: queries.RowsOfRun, names: Mapping[int, str]) -> Plan:
+    """A plan that knows when its people are away, so that a shift says what would fall on somebody's leave."""
+    by_role = {member.role: member.person_id for member in run.crew if member.person_id}
+    given = {one_task(row.key): row.assigned_id for row in rows.tasks if row.assigned_id}
+    spans: dict[int, list[tuple[int, int]]] = {}
+    for leave in leave_of(session, {*by_role.values(), *given.values()}):
+        spans.setdefault(leave.person_id, []).append((leave.first_on.toordinal(), leave.last_on.toordinal()))
+    if not spans:
+        return plan
+    away = {whose: tuple(spans.get(person, ())) for whose, person in {**by_role, **given}.items()}
+    crew = {whose: names.get(person, "") for whose, person in given.items()}
+    return replace(plan, away=away, crew={**plan.crew, **crew})
 
 
 def _who(row: TaskRow, member: CrewMember | None, names: Mapping[int, str]) -> str:

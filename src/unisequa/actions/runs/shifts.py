@@ -22,6 +22,7 @@ from unisequa.store.baselines import keep_baseline
 from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of
 from unisequa.store.store import Session
+from unisequa.store.tables import Run
 
 WORKED_OUT_ANEW = "The run has changed since this shift was worked out. It has been worked out anew; look again."
 
@@ -143,9 +144,24 @@ def apply_shift(
         after = result.after()
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
+    return carry_out(session, actor, run, result, after, today, why)
+
+
+def carry_out(
+    session: Session,
+    actor: Actor,
+    run: Run,
+    result: Cascade,
+    after: Plan,
+    today: dt.date,
+    why: str,
+    cause: str | None = None,
+) -> Applied:
+    """Put a shift that was worked out into a run, and what follows from it into those that hang on it."""
+    plan = result.plan
     around = Around(session, actor, run.id, today, writes=True)
     reached = around.reached(plan, after)
-    shift = keep_shift(session, actor, run, result, after, why)
+    shift = keep_shift(session, actor, run, result, after, why, cause)
     if any(isinstance(edit, MoveAnchor | MoveRun) for edit in result.edits):
         keep_baseline(run, f"After shift {shift.number}", after, actor.id)
     anchored = after.anchors != plan.anchors

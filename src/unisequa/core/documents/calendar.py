@@ -132,3 +132,43 @@ def working_minutes(hours: tuple[tuple[str, str], ...]) -> list[tuple[int, int]]
         if start < end:
             raise ValueError("must be in order and must not overlap, the night into the next day included")
     return [(a, b) for a, b in stretches if a < b]
+
+
+def carried_over(document: CalendarDocument, old: CalendarDocument, new: CalendarDocument) -> CalendarDocument:
+    """A copy of a calendar with what has become of the calendar since: its own closures and days stay.
+
+    Parameters
+    ----------
+    document : CalendarDocument
+        The copy, with days of its own perhaps.
+    old, new : CalendarDocument
+        The calendar before it was changed, and as it is now.
+
+    >>> old, new = CalendarDocument(name="c"), CalendarDocument(name="c", closures=(dt.date(2026, 12, 24),))
+    >>> own = CalendarDocument(name="c", closures=(dt.date(2026, 6, 1),))
+    >>> [str(day) for day in carried_over(own, old, new).closures]
+    ['2026-06-01', '2026-12-24']
+    """
+    changes: dict[str, Any] = {}
+    for name in ("closures", "extra_working_days"):
+        was, now, ours = getattr(old, name), getattr(new, name), getattr(document, name)
+        kept = [one for one in ours if one in now or one not in was]
+        changes[name] = (*kept, *(one for one in now if one not in was and one not in ours))
+    for name in ("week", "holidays", "hours"):
+        if getattr(document, name) == getattr(old, name):
+            changes[name] = getattr(new, name)
+    return document.model_copy(update=changes)
+
+
+def days_changed(old: CalendarDocument, new: CalendarDocument, first: int, last: int) -> dict[int, str]:
+    """Day → ``closed``, ``worked`` or ``other hours``, of the days between two, both included, that are other ones."""
+    before, after = old.working(), new.working()
+    hours = old.hours != new.hours
+    found = {}
+    for day in range(first, last + 1):
+        was, now = before.is_working_day(day), after.is_working_day(day)
+        if was != now:
+            found[day] = "worked" if now else "closed"
+        elif now and hours:
+            found[day] = "other hours"
+    return found

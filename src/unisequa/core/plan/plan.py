@@ -31,8 +31,9 @@ class Plan:
     ``anchors`` maps an anchor's key to its day (its instant on the minute grid), or None while it is not
     known; ``labels`` to its name; ``derived`` to the measure of one that is measured from another.
     ``first_anchor`` is where the job opens, or is due with ``direction`` backward. ``end`` is the run's deadline
-    as a boundary, and ``ends`` the anchor whose day that is. ``away`` says when the people in a role are on leave, as
-    days, both included. ``ties`` are keys among the links that are no tasks: what they follow holds what follows them.
+    as a boundary, and ``ends`` the anchor whose day that is. ``away`` says when the people in a role, or of one
+    task (:func:`one_task`), are on leave, as days, both included. ``ties`` are keys among the links that
+    are no tasks: what they follow holds what follows them.
     """
 
     name: str
@@ -288,6 +289,11 @@ def standing(
         name, tasks, links, network, result, calendars, anchors, labels, (), today, end, positions,
         ties=ties, phases=phases,
     )  # fmt: skip
+
+
+def one_task(key: str) -> str:
+    """What a task goes by among roles, where it is somebody else's than its role's: in ``away`` and ``crew``."""
+    return f"task {key}"
 
 
 def replanned(plan: Plan, dates: Mapping[str, tuple[int, int]], **changes: object) -> Plan:

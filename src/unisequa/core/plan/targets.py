@@ -84,6 +84,19 @@ def derived_dates(
     return known
 
 
+def still_derived(
+    anchors: Mapping[str, int | None], measures: Mapping[str, Measure], calendars: Calendars
+) -> dict[str, Measure]:
+    """Of anchors that may be measured from others those that stand where that puts them: one that was given a date of
+    its own keeps it."""
+
+    def stands(key: str, measure: Measure) -> bool:
+        at, base = anchors.get(key), anchors.get(measure.anchor)
+        return at is None or (base is not None and measured(base, measure, calendars[None]) == at)
+
+    return {key: measure for key, measure in measures.items() if stands(key, measure)}
+
+
 def in_phases(
     tasks: Sequence[Task],
     phases: Sequence[PhaseOf],

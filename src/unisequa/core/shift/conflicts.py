@@ -9,7 +9,7 @@ from unisequa.core.network.activities import Dependency
 from unisequa.core.network.knots import Ask, Fronts
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import UNDATED, misses, number_from, span_at
-from unisequa.core.plan.plan import read
+from unisequa.core.plan.plan import one_task, read
 from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.plan.telling import short
 from unisequa.core.shift.changes import Change, Conflict, Held
@@ -206,11 +206,12 @@ class _Conflicts:
     def _leave(self, i: int, span: tuple[int, int]) -> str:
         """Whose leave a task comes to fall on."""
         task, grid = self.p.task(i), self.grid
-        spans = self.plan.away.get(task.role or "", ())
+        whose = one_task(task.key) if one_task(task.key) in self.plan.away else task.role or ""
+        spans = self.plan.away.get(whose, ())
         first, last = grid.day(span[0]), grid.day(max(span[0], span[1] - 1))
         for a, b in spans:
             if first <= b and a <= last:
-                who = self.plan.crew.get(task.role or "") or task.role
+                who = self.plan.crew.get(whose) or task.role
                 day = max(a, first)
                 return f"{day_words(day)}, when {who} is away"
         return ""

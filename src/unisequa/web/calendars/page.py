@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Request
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.access import check_administrator
+from unisequa.actions.calendar_changes import LeftRun, Touched, change_with_runs, left_runs, touched
 from unisequa.actions.house import calendars as managing
 from unisequa.actions.house.calendars import CalendarSeen
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.holidays import countries
-from unisequa.core.calendars.words import names_words, span_words
+from unisequa.core.calendars.words import count_words, names_words, span_words
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.store import Session, Store
@@ -28,6 +30,8 @@ from unisequa.web.session import field as text_field
 
 router = APIRouter()
 DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+Words = Annotated[str, Query(max_length=200)]
+Counted = Annotated[int, Query(ge=0, lt=2**31)]
 YearAsked = Annotated[int | None, Query(ge=1900, le=2200)]
 
 
@@ -80,8 +84,22 @@ class CalendarPage:
     closures: tuple[ClosureLine, ...]
     extra: tuple[tuple[str, str], ...]
     countries: tuple[tuple[str, str], ...]
+    left: tuple[LeftRun, ...] = ()
+    told: str = ""
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class TouchedPage:
+    """What a change of a calendar would move, before it is made; ``sent`` is what was typed, to be sent again."""
+
+    section: str
+    calendar_id: int
+    name: str
+    what: str
+    touched: Touched
+    sent: tuple[tuple[str, str], ...]
 
 
 def _choices() -> tuple[tuple[str, str], ...]:
@@ -113,8 +131,12 @@ def _line(one: CalendarSeen) -> CalendarLine:
 
 
 @router.get("/calendars")
-def calendars(request: Request, me: SignedIn, store: StoreOf) -> Response:
-    """All calendars."""
+def calendars(request: Request, me: SignedIn, store: StoreOf, named: Words = "", first: Words = "") -> Response:
+    """All calendars; ``named`` leads to that one, with the ``first`` day of a closure typed in."""
+    if named:
+        with store.reading() as session:
+            number = managing.number_of(session, named)
+        return RedirectResponse(f"/calendars/{number}?first={quote(first)}#first", status_code=303)
     return render(request, "calendars/list.html", _list(me, store))
 
 
@@ -141,10 +163,26 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Respons
 
 @router.get("/calendars/{calendar_id}")
 def calendar(
-    request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, calendar_id: Id, year: YearAsked = None
+    request: Request,
+    me: SignedIn,
+    store: StoreOf,
+    settings: SettingsOf,
+    calendar_id: Id,
+    year: YearAsked = None,
+    first: Words = "",
+    shifted: Counted = 0,
+    asked: Counted = 0,
 ) -> Response:
-    """One calendar."""
-    return render(request, "calendars/page.html", _page(me, store, settings.day(), calendar_id, year))
+    """One calendar; ``first`` is the first day of a closure, typed in; after a change it says what became of runs."""
+    page = _page(me, store, settings.day(), calendar_id, year, {"first": first})
+    return render(request, "calendars/page.html", replace(page, told=_told(shifted, asked)))
+
+
+def _told(shifted: int, asked: int) -> str:
+    """What became of the runs when a calendar was changed."""
+    parts = [count_words(shifted, "run was shifted", "runs were shifted")] if shifted else []
+    parts += [count_words(asked, "run is left as it was", "runs are left as they were")] if asked else []
+    return f"{', '.join(parts)}." if parts else ""
 
 
 def _page(
@@ -158,6 +196,7 @@ def _page(
 ) -> CalendarPage:
     with store.reading() as session:
         seen = managing.calendar(session, calendar_id)
+        left = left_runs(session, me, calendar_id)
     document = seen.document
     closures = tuple(
         ClosureLine(
@@ -186,6 +225,8 @@ def _page(
         closures,
         extra,
         _choices() if me.administrator else (),
+        left,
+        "",
         typed or {},
         faults or {},
     )
@@ -202,28 +243,44 @@ def change(
         for name in ("name", "hours", "holidays", "first", "last", "label", "day", "from", "to")
     }
     week = "".join("1" if str(number) in form.getlist("week") else "0" for number in range(7))
+    today = settings.day()
+    changes: dict[str, Callable[[], managing.Change]] = {
+        "days": lambda: managing.with_fields(week=week, hours=_hours(typed["hours"])),
+        "holidays": lambda: managing.with_fields(holidays=_holidays(typed["holidays"])),
+        "close": lambda: managing.closing(typed["first"], typed["last"], typed["label"], today),
+        "open": lambda: managing.opening_again(typed["from"], typed["to"]),
+        "work": lambda: managing.working_on(typed["day"], today),
+        "rest": lambda: managing.resting_on(typed["day"]),
+    }
     ways: dict[str, Callable[[Session], Any]] = {
-        "days": lambda s: managing.change(s, me, calendar_id, week=week, hours=_hours(typed["hours"])),
-        "holidays": lambda s: managing.change(s, me, calendar_id, holidays=_holidays(typed["holidays"])),
-        "close": lambda s: managing.close(
-            s, me, calendar_id, typed["first"], typed["last"], typed["label"], settings.day()
-        ),
-        "open": lambda s: managing.open_again(s, me, calendar_id, typed["from"], typed["to"]),
-        "work": lambda s: managing.work_on(s, me, calendar_id, typed["day"], settings.day()),
-        "rest": lambda s: managing.rest_on(s, me, calendar_id, typed["day"]),
         "rename": lambda s: managing.rename(s, me, calendar_id, typed["name"]),
         "usual": lambda s: managing.make_usual(s, me, calendar_id),
         "remove": lambda s: managing.remove(s, me, calendar_id),
     }
-    if what not in ways:
+    if what not in changes and what not in ways:
         raise NotThere("That is not done with a calendar.")
+    told = ""
     try:
-        with store.writing() as session:
-            ways[what](session)
+        if what in changes:
+            how, runs = changes[what](), text_field(form, "runs", 10)
+            if runs not in {"shift", "leave"}:
+                with store.reading() as session:
+                    seen = touched(session, me, calendar_id, how, today)
+                    name = managing.calendar(session, calendar_id).document.name
+                if seen.runs or seen.more:
+                    sent = tuple((key, str(value)) for key, value in form.multi_items() if key not in {"csrf", "runs"})
+                    page = TouchedPage("calendars", calendar_id, name, what, seen, sent)
+                    return render(request, "calendars/touched.html", page)
+            with store.writing() as session:
+                carried = change_with_runs(session, me, calendar_id, how, today, shift=runs != "leave")
+            told = f"?shifted={carried.shifted}&asked={carried.asked}"
+        else:
+            with store.writing() as session:
+                ways[what](session)
     except Refused as error:
-        page = _page(me, store, settings.day(), calendar_id, None, typed, error.faults)
-        return form_again(request, "calendars/page.html", page, error.faults)
-    return RedirectResponse("/calendars" if what == "remove" else f"/calendars/{calendar_id}", status_code=303)
+        page_again = _page(me, store, today, calendar_id, None, typed, error.faults)
+        return form_again(request, "calendars/page.html", page_again, error.faults)
+    return RedirectResponse("/calendars" if what == "remove" else f"/calendars/{calendar_id}{told}", status_code=303)
 
 
 def _hours(text: str) -> list[list[str]]:

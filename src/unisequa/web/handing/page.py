@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Annotated
+from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Request
 from starlette.responses import RedirectResponse, Response
@@ -43,6 +45,7 @@ class Line:
     effort: str
     to: int | None
     fault: str
+    behind: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +134,7 @@ def _page(
         seen = considered(session, me, person, days["first"], days["last"], run or None, among)
         everybody = tuple((one.id, one.name) for one in people(session))
     names = {one.id: one.name for one in seen.heirs}
-    lines = _lines(seen, chosen, told)
+    lines = _lines(seen, chosen, told, days["last"])
     counts: dict[str, int] = {}
     for line in lines:
         if line.to:
@@ -144,7 +147,9 @@ def _page(
     )  # fmt: skip
 
 
-def _lines(seen: Handing, chosen: Mapping[tuple[int, str], int] | None, faults: Mapping[str, str]) -> tuple[Line, ...]:
+def _lines(
+    seen: Handing, chosen: Mapping[tuple[int, str], int] | None, faults: Mapping[str, str], last: dt.date | None
+) -> tuple[Line, ...]:
     return tuple(
         Line(
             task.name,
@@ -157,6 +162,13 @@ def _lines(seen: Handing, chosen: Mapping[tuple[int, str], int] | None, faults: 
             f"{task.minutes / 60:g} h" if task.minutes else "",
             chosen.get((task.run_id, task.key)) if chosen is not None else task.to,
             faults.get(task.name, ""),
+            _behind(task.key, last) if last else "",
         )
         for task in seen.tasks
     )
+
+
+def _behind(key: str, last: dt.date) -> str:
+    """The shift that has a task start behind the last of some days, as a page takes it."""
+    move = {"edit": "move", "task": key, "start": (last + dt.timedelta(days=1)).isoformat()}
+    return quote(json.dumps([move]))

@@ -24,7 +24,7 @@ VIEWS = (
 @dataclass(frozen=True, slots=True)
 class RunHead:
     """What stands above every view of a run. ``mending`` says what of it can no longer hold, ``mend`` are the edits
-    that would mend it, as JSON."""
+    that would mend it, as JSON; ``calendar`` is the one that it goes by where a task names none."""
 
     id: int
     name: str
@@ -46,6 +46,7 @@ class RunHead:
     hours: bool
     dates: tuple[tuple[str, str, str], ...]
     windows: tuple[tuple[str, str, str], ...]
+    calendar: str
 
 
 def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
@@ -82,4 +83,5 @@ def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
             for phase in plan.phases
             if phase.window is not None
         ),
+        plan.calendars.default,
     )

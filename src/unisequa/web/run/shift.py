@@ -54,14 +54,15 @@ def consider(
             helds = [held] if held is not None else []
             if back is None and not asked.faults:
                 helds.append(Held(asked.documents, asked.mode, asked.why))
-            hold(session, me, run, *helds)
+            hand = hold(session, me, run, *helds)
             if back is not None:
-                found = step(session, me, run, back=back)
-                asked = replace(asked, documents=found.edits, mode=found.mode, why=found.why)
+                hand = step(session, me, run, back=back)
+                held = hand.held
+                asked = replace(asked, documents=held.edits, mode=held.mode, why=held.why)
     except Refused as error:
-        asked = replace(asked, toast=str(error))
+        asked, hand = replace(asked, toast=str(error)), None
     with store.reading() as session:
-        piece = work_on(session, me, run, asked)
+        piece = work_on(session, me, run, asked, hand)
     return _answer(request, piece, asked)
 
 

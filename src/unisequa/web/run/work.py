@@ -103,8 +103,8 @@ def at_hand(run: RunSeen, asked: Asked, found: InHand) -> Asked:
     return replace(asked, documents=documents, mode=found.held.mode, why=found.held.why, toast=toast)
 
 
-def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
-    """The same of a run that is seen already."""
+def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked, hand: InHand | None = None) -> Work:
+    """The same of a run that is seen already; ``hand`` is what is in hand, where that is known."""
     more = see_more(session, me, run, asked.selected) if asked.selected in run.tasks else TaskMore()
     waiting = open_proposals(session, me, run.id)
     documents = asked.documents if run.may_consider else ()
@@ -117,7 +117,7 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked) -> Work:
     there = beyond(session, me, run) if asked.view == "sheet" else ()
     made = work(considered, asked, more, waiting, people, beside, there)
     kept = run.baselines if asked.view == "sheet" else ()
-    return replace(made, named=views(session, me), hand=in_hand(session, me, run), baselines=kept)
+    return replace(made, named=views(session, me), hand=hand or in_hand(session, me, run), baselines=kept)
 
 
 _IN_PANEL = frozenset(

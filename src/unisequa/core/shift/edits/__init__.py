@@ -1,7 +1,7 @@
 """The edits that a shift is made of, one class a kind. A new kind is named here and nowhere else."""
 
 from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
-from unisequa.core.shift.edits.closures import Close, Reopen
+from unisequa.core.shift.edits.closures import Close, NewDays, Reopen
 from unisequa.core.shift.edits.dates import Due, Duration, Fix, Free, Give, Move, Remaining
 from unisequa.core.shift.edits.edit import Edit, TaskEdit
 from unisequa.core.shift.edits.following import Follow, HoldLinks, HoldWaits
@@ -12,11 +12,11 @@ from unisequa.core.shift.edits.windows import Window
 KINDS: tuple[type[Edit], ...] = (
     Move, Due, Duration, Remaining, Begun, Done, NotDone, Drop, Fix, Free, Give,
     AddLink, RemoveLink, MoveAnchor, Close, Reopen, MoveRun, CatchUp, Window, Follow, HoldLinks,
-    HoldWaits,
+    HoldWaits, NewDays,
 )  # fmt: skip
 
 __all__ = [
     "KINDS", "AddLink", "Begun", "CatchUp", "Close", "Done", "Drop", "Due", "Duration", "Edit", "Fix", "Follow", "Free",
-    "Give", "HoldLinks", "HoldWaits", "Move", "MoveAnchor", "MoveRun", "NotDone", "Remaining", "RemoveLink", "Reopen",
-    "TaskEdit", "Window",
+    "Give", "HoldLinks", "HoldWaits", "Move", "MoveAnchor", "MoveRun", "NewDays", "NotDone", "Remaining", "RemoveLink",
+    "Reopen", "TaskEdit", "Window",
 ]  # fmt: skip

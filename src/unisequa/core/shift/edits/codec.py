@@ -17,6 +17,8 @@ from dataclasses import MISSING, Field, fields
 from typing import Any, cast
 
 from unisequa.core.calendars.grid import DAYS, Grid, read_span, span_text
+from unisequa.core.documents.calendar import CalendarDocument
+from unisequa.core.documents.reading import read_document
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import KINDS, Edit
@@ -244,6 +246,7 @@ _WRITERS: Mapping[str, Callable[[Any, Grid], Any]] = {
     "day": lambda value, _: DAYS.iso(value),
     "length": _written_length,
     "lag": _written_length,
+    "calendar": lambda value, _: value.written(),
 }
 
 
@@ -299,7 +302,16 @@ def _length(value: object, one: Field[Any], plan: Plan, document: Mapping[Any, A
     return span
 
 
+def _calendar(value: object, _one: Field[Any], _plan: Plan, _document: Mapping[Any, Any]) -> CalendarDocument:
+    try:
+        document = read_document(CalendarDocument, value)
+        document.working()
+    except DocumentError as error:
+        raise ValueError(str(error)) from None
+    return document
+
+
 _READERS: Mapping[str, Callable[[object, Field[Any], Plan, Mapping[Any, Any]], Any]] = {
     "task": _text, "text": _text, "choice": _choice, "number": _number, "date": _date, "instant": _date, "day": _date,
-    "length": _length, "lag": _length,
+    "length": _length, "lag": _length, "calendar": _calendar,
 }  # fmt: skip

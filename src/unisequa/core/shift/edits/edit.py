@@ -10,7 +10,7 @@ Edits made together are carried out in the order of their turns:
 ====  ===========================================================
 turn  what
 ====  ===========================================================
-0     days closed and reopened
+0     days closed and reopened, calendars made anew
 1     anchors
 2     the whole run moved
 3     windows of phases
@@ -37,9 +37,10 @@ from unisequa.core.plan.task import Task
 from unisequa.core.shift.prepared import Prepared, position_of
 from unisequa.core.terms import FINISHED
 
-Value = Literal["task", "text", "date", "instant", "day", "length", "lag", "number", "choice"]
+Value = Literal["task", "text", "date", "instant", "day", "length", "lag", "number", "choice", "calendar"]
 """How a field is written: a task's key, other text, a date on the run's grid, the same where a bare date of the minute
-grid is its first worked minute, a whole day, worked slots, a lag, a whole number, one of some words."""
+grid is its first worked minute, a whole day, worked slots, a lag, a whole number, one of some words, a calendar's
+document."""
 
 
 def part(value: Value, name: str = "", *, choices: tuple[str, ...] = (), **default: Any) -> Any:

@@ -8,7 +8,7 @@ from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.words import count_words, slot_words, span_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
-from unisequa.core.shift.edits.closures import Close, Reopen
+from unisequa.core.shift.edits.closures import Close, NewDays, Reopen
 from unisequa.core.shift.edits.dates import Due, Duration, Fix, Free, Give, Move, Remaining
 from unisequa.core.shift.edits.edit import Edit
 from unisequa.core.shift.edits.following import Follow, HoldLinks, HoldWaits
@@ -55,6 +55,8 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
             verb = "closed" if isinstance(edit, Close) else "worked"
             label = f": {edit.label}" if edit.label else ""
             return Said(span_words(edit.first, edit.last), f"{verb}{label}")
+        case NewDays():
+            return Said(f"The calendar {edit.document.name}", "as it is kept now")
         case Window():
             return Said(edit.phase, span_words(edit.first, edit.last))
         case CatchUp():

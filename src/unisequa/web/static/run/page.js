@@ -166,6 +166,10 @@ function shiftingOf(form) {
   const kind = form.elements.what.value.split(":")[0];
   form.elements.keep.hidden = kind !== "anchor";
   form.elements.value.hidden = kind === "catch";
+  const elsewhere = form.querySelector("[data-days-elsewhere]");
+  elsewhere.hidden = kind !== "close";
+  const link = elsewhere.querySelector("[data-from]");
+  link.href = link.dataset.from + encodeURIComponent(form.elements.value.value);
 }
 function submitted(event) {
   if (event.target.matches("[data-shifting]")) {
