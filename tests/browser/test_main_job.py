@@ -214,6 +214,19 @@ def test_at_390_pixels_the_run_is_a_list_with_its_panel(ada: Page) -> None:
     assert ada.evaluate("document.documentElement.scrollWidth") <= 390
 
 
+@pytest.mark.parametrize("paper, size", [("a4", "841.92 594.96"), ("letter", "792 612")])
+def test_a_run_is_printed_on_as_many_pages_as_it_says(ada: Page, address: str, paper: str, size: str) -> None:
+    ada.goto(f"{address}/runs/1/paper?paper={paper}")
+    drawn = ada.locator(".sheet-page").count()
+    ada.evaluate("document.querySelector('.list-page').remove()")
+    content = ada.pdf(prefer_css_page_size=True)
+    assert len(re.findall(rb"/Type\s*/Page\b", content)) == drawn
+    boxes = {
+        tuple(round(float(x), 2) for x in box.split()[2:]) for box in re.findall(rb"/MediaBox\s*\[([^\]]*)", content)
+    }
+    assert boxes == {tuple(float(x) for x in size.split())}
+
+
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: str) -> None:
     if not AXE.exists():
@@ -233,7 +246,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
         "/people/2",
     ]
     pages += ["/runs/1/add", "/joiners", "/hand-over", "/subjects/new"]
-    pages += ["/teams", "/positions", "/calendars", "/calendars/1"]
+    pages += ["/teams", "/positions", "/calendars", "/calendars/1", "/runs/1/paper"]
     for path in pages:
         ada.goto(address + path)
         violations(ada, path)

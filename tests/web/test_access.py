@@ -59,6 +59,8 @@ ROUTES: dict[str, Act] = {
     "GET /runs/{run_id}/add": "change a run",
     "POST /runs/{run_id}/add": "change a run",
     "POST /runs/{run_id}/tasks/{key}/remove": "change a run",
+    "GET /runs/{run_id}/paper": RUN,
+    "GET /runs/{run_id}/sheet.svg": RUN,
     "GET /runs/{run_id}/tasks.csv": RUN,
     "GET /runs/{run_id}/what-if": RUN,
     "GET /runs/{run_id}/tasks.ics": RUN,

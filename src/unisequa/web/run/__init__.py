@@ -1,10 +1,11 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, aside, downloads, files, list, page, shift, side, views, ways, what_if
+from unisequa.web.run import acts, adding, aside, downloads, files, list, page, paper, shift, side, views, ways, what_if
 
 ROUTERS = (
     list.router,
     downloads.router,
+    paper.router,
     page.router,
     side.router,
     acts.router,
