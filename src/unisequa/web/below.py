@@ -7,7 +7,7 @@ import re
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 _OURS = re.compile(
-    r'(\s(?:href|src|action|formaction|hx-get|hx-post|data-path|data-run|data-act|data-boxes|data-comment|data-propose-for|data-files|data-panel|data-unfile|data-ways|data-from|data-icons|data-root)=")/(?!/)'
+    r'(\s(?:href|src|action|formaction|hx-get|hx-post|data-path|data-run|data-act|data-boxes|data-comment|data-propose-for|data-files|data-panel|data-unfile|data-ways|data-mends|data-from|data-icons|data-root)=")/(?!/)'
 )
 _SENT_ON = {b"location", b"hx-redirect"}
 

@@ -39,6 +39,28 @@ def _told(telling: Telling, position: int) -> list[Reason]:
     return _plainly(telling, position) or _Reasons(telling, position).all()
 
 
+def driving_chain(plan: Plan, position: int) -> tuple[list[tuple[int, int]], list[str]]:
+    """What drives a task, back to where it begins: pairs of a task and what it holds, and the anchors that hold the
+    first of them, each once.
+
+    >>> # ([(0, 1), (1, 4)], ["opening"])
+    """
+    pairs: list[tuple[int, int]] = []
+    anchors: dict[str, None] = {}
+    seen, queue = {position}, [position]
+    for i in queue:
+        drivers = [j for j in plan.schedule.drivers[i] if j < len(plan.tasks)]
+        for j in drivers:
+            pairs.append((j, i))
+            if j not in seen:
+                seen.add(j)
+                queue.append(j)
+        when = plan.tasks[i].when
+        if not drivers and when is not None and plan.anchors.get(when.anchor) is not None:
+            anchors[when.anchor] = None
+    return pairs, list(anchors)
+
+
 def why(plan: Plan, position: int) -> str:
     """The binding reasons in one line, without the word that marks them."""
     binding = [reason.text.removesuffix(", binding") for reason in reasons(plan, position) if reason.binding]

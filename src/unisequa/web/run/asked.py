@@ -36,6 +36,8 @@ class Asked:
     view: str = "sheet"
     look: Look = WHOLE
     whole: bool = False
+    only: str = ""
+    rides: bool = False
 
 
 def asked_in(form: FormData, *, selected: str | None = None, view: str | None = None) -> Asked:
@@ -50,6 +52,8 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         why=field(form, "why", 2000),
         proposal=number_in(field(form, "proposal", 12)),
         whole=field(form, "whole", 5) == "yes",
+        only=field(form, "only", 220),
+        rides=field(form, "rides", 5) == "yes",
         view=view or as_view(field(form, "view", 10)),
         look=look_in({name: field(form, name, 100) for name in LOOKED}),
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -14,7 +15,7 @@ from unisequa.core.calendars.words import names_words, read_words, slot_words, s
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
-from unisequa.core.plan.reasons import reasons
+from unisequa.core.plan.reasons import driving_chain, reasons
 from unisequa.core.plan.room import room_words
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.readiness import Hold, holds
@@ -84,6 +85,7 @@ class TaskPanel:
     fixed: bool
     calendar: str
     calendars: tuple[str, ...]
+    chain: str
     faults: Mapping[str, str]
     typed: Mapping[str, str]
 
@@ -166,6 +168,7 @@ def task_panel(
         fixed=task.fixed,
         calendar=task.calendar or plan.calendars.default,
         calendars=tuple(document.name for document in plan.calendars.documents),
+        chain=_chain(plan, i),
         faults=faults or {},
         typed=typed or {},
     )
@@ -174,6 +177,15 @@ def task_panel(
 def _written(plan: Plan, at: int) -> str:
     """A date as it stands in its field; a time of the first day of a job of hours alone."""
     return slot_words(at, plan.grid, year=True) if plan.grid.per_day == 1 else short_words(plan, at)
+
+
+def _chain(plan: Plan, i: int) -> str:
+    """What drives a task back to its anchors, for the script that draws it."""
+    pairs, anchors = driving_chain(plan, i)
+    keys = [[plan.tasks[a].key, plan.tasks[b].key] for a, b in pairs]
+    first = {key for key, _ in keys} - {key for _, key in keys} or {plan.tasks[i].key}
+    held = [key for key in first if (when := plan.tasks[plan.position(key)].when) and when.anchor in anchors]
+    return json.dumps({"links": keys, "anchors": [[a, key] for key in sorted(held) for a in anchors]})
 
 
 def _held_back(considered: Considered, i: int, act: Act) -> bool:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -52,11 +53,12 @@ class TaskLine:
 
 @dataclass(frozen=True, slots=True)
 class PhaseLine:
-    """A phase's row."""
+    """A phase's row; ``drift`` is how far its end lies behind that of a baseline."""
 
     label: str
     done: int
     of: int
+    drift: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +75,15 @@ class BeyondLine:
 
 
 @dataclass(frozen=True, slots=True)
+class RideLine:
+    """The tasks that merely ride with an anchor, each keeping its distance, in one row."""
+
+    rides: int
+    label: str
+    delta: str
+
+
+@dataclass(frozen=True, slots=True)
 class FoldLine:
     """The tasks that stay, in one row."""
 
@@ -82,13 +93,14 @@ class FoldLine:
 @dataclass(frozen=True, slots=True)
 class RunSheet:
     """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
-    of its first column."""
+    of its first column; ``drift`` how far the run's end lies behind that of the baseline that it stands ``beside``."""
 
-    lines: tuple[PhaseLine | TaskLine | BeyondLine | FoldLine, ...]
+    lines: tuple[PhaseLine | TaskLine | BeyondLine | RideLine | FoldLine, ...]
     field: str
     first: int
     compares: bool = False
     beside: str = ""
+    drift: str = ""
 
 
 def run_sheet(
@@ -98,15 +110,19 @@ def run_sheet(
     whole: bool = False,
     beside: Against | None = None,
     beyond: Sequence[Beyond] = (),
+    only: str = "",
+    rides: bool = False,
 ) -> RunSheet:
     """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``; with
-    where its tasks stood by a baseline, and with tasks of other runs that hang on its."""
+    where its tasks stood by a baseline, and with tasks of other runs that hang on its. ``only`` narrows the table to
+    what :func:`only_in` takes; what merely rides with an anchor folds unless ``rides``."""
     run, result, shown = considered.run, considered.result, considered.after
     plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
     edited = {edit.task: n for n, edit in enumerate(considered.edits, 1)}
     compares = result is not None and not whole
     rows = {row.key: row for row in change_rows(considered)} if compares else {}
+    riding = _riding(considered, rows, edited) if compares and not rides and not only else {}
     roles = {member.role: member.label for member in run.crew}
     states = considered.ready.states
 
@@ -119,7 +135,7 @@ def run_sheet(
     days += [plan.grid.day(d) for d in plan.anchors.values() if d is not None]
     days += [day for one in beyond if (day := _near(one, days)) is not None]
     field = field_of(days) if plan.grid.per_day == 1 else field_of_hours(days)
-    lines: list[PhaseLine | TaskLine | BeyondLine | FoldLine] = []
+    lines: list[PhaseLine | TaskLine | BeyondLine | RideLine | FoldLine] = []
     marks: list[Json] = []
     ties: list[list[str]] = []
     hanging: dict[tuple[str, bool], list[Beyond]] = {}
@@ -135,14 +151,18 @@ def run_sheet(
 
     heads: list[int] = []
     for group in groups(run, shown, states, look, frozenset(changes)):
-        shown_here = [i for i in group.positions if not compares or shown.tasks[i].key in (rows.keys() | edited.keys())]
+        shown_here = [
+            i for i in group.positions
+            if not compares or _in_table(considered, shown.tasks[i].key, rows.keys() | edited.keys(), riding, only)
+        ]  # fmt: skip
         if not shown_here:
             continue
         if group.label:
             worked = [i for i in group.positions if not shown.is_parent(i)]
             heads.append(len(lines))
             label = label_words(group.label, look.group)
-            lines.append(PhaseLine(label, sum(states[i] in FINISHED for i in worked), len(worked)))
+            drift = _drift_of(shown, worked, beside.spans) if beside else ""
+            lines.append(PhaseLine(label, sum(states[i] in FINISHED for i in worked), len(worked), drift))
         for i in shown_here:
             add_beyond(shown.tasks[i].key, waits=False)
             moved = shown.tasks[i].key in changes
@@ -157,7 +177,19 @@ def run_sheet(
                 marks.append({"k": line.key, "i": len(lines), **mark, **base})
             lines.append(line)
             add_beyond(line.key, waits=True)
-    if compares and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan)):
+    for label, keys in _by_label(riding).items():
+        delta = {rows[key].delta for key in keys}
+        for key in keys:
+            i = shown.position(key)
+            if shown.schedule.start[i] != UNDATED:
+                mark = {"s": interval(shown, i), "st": states[i].replace(" ", "-"), "py": True, "rd": True}
+                marks.append({"k": key, "i": len(lines), **mark})
+        lines.append(RideLine(len(keys), label, next(iter(delta)) if len(delta) == 1 else ""))
+    if (
+        compares
+        and not only
+        and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan))
+    ):
         lines.append(FoldLine(stay))
     content = {
         "first": field.first,
@@ -176,7 +208,54 @@ def run_sheet(
         "marks": marks,
         "links": [*([link.source, link.target, link.type] for link in plan.links), *ties],
     }
-    return RunSheet(tuple(lines), as_script(content), field.first, compares, beside.name if beside else "")
+    drifts = _drift_of(shown, range(len(shown.tasks)), beside.spans) if beside else ""
+    name = beside.name if beside else ""
+    return RunSheet(tuple(lines), as_script(content), field.first, compares, name, drifts)
+
+
+LEAST_RIDING = 3
+"""So few rows do not fold."""
+
+
+def _riding(considered: Considered, rows: Mapping[str, TrayRow], edited: Mapping[str | None, int]) -> dict[str, str]:
+    """The tasks that merely ride with an anchor, which no edit and no conflict names → what the anchor is called."""
+    result = considered.result
+    assert result is not None
+    named = {conflict.task for conflict in result.conflicts if conflict.kind != "target"}
+    found = {}
+    for change in result.changes:
+        task = result.plan.tasks[result.plan.position(change.key)]
+        plain = change.cause == "anchor" and change.via is None and change.key in rows
+        if plain and task.when is not None and change.key not in edited and change.key not in named:
+            found[change.key] = result.plan.labels.get(task.when.anchor, "it")
+    counts = Counter(found.values())
+    return {key: label for key, label in found.items() if counts[label] >= LEAST_RIDING}
+
+
+def _by_label(riding: Mapping[str, str]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for key, label in riding.items():
+        found.setdefault(label, []).append(key)
+    return found
+
+
+def _in_table(
+    considered: Considered, key: str, changed: Collection[str | None], riding: Mapping[str, str], only: str
+) -> bool:
+    return key in changed and key not in riding and (not only or only_in(considered, key, only))
+
+
+def only_in(considered: Considered, key: str, only: str) -> bool:
+    """Whether a task is among those that are looked at: ``needs`` a person, of a person (``who:Ada``), of a phase
+    (``phase:words``)."""
+    kind, _, of = only.partition(":")
+    task = considered.run.tasks[key]
+    if kind == "who":
+        return task.who == of
+    if kind == "phase":
+        return (task.phase or "") == of
+    result = considered.result
+    return result is not None and any(c.task == key and c.kind != "target" for c in result.conflicts)
 
 
 NEAR = 60
@@ -210,6 +289,18 @@ def _beyond_line(one: Beyond) -> BeyondLine:
     if isinstance(one.last, dt.datetime):
         due = f"{due} {one.last:%H:%M}"
     return BeyondLine(one.ref, one.title, one.run, one.run_id, one.of_key, one.waits, due)
+
+
+def _drift_of(plan: Plan, positions: Iterable[int], spans: Mapping[str, tuple[int, int]]) -> str:
+    """Worked slots by which the last of some tasks ends behind the last of those that a baseline knows."""
+    there = [i for i in positions if not plan.is_parent(i) and plan.tasks[i].state != "dropped"]
+    now = max((plan.schedule.finish[i] for i in there if plan.schedule.finish[i] != UNDATED), default=None)
+    then = max((spans[plan.tasks[i].key][1] for i in there if plan.tasks[i].key in spans), default=None)
+    if now is None or then is None:
+        return ""
+    calendar = plan.calendars[None]
+    drift = calendar.count(then, now)
+    return "as planned" if not drift else difference_words(drift, plan.grid, calendar.per_day)
 
 
 def _drift(plan: Plan, i: int, stood: tuple[int, int]) -> str:

@@ -9,9 +9,12 @@ from unisequa.actions.runs.reaching import Elsewhere
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.telling import Moved, message
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words, slots_words
+from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words, slot_words, slots_words
 from unisequa.core.plan.plan import Plan
+from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
+from unisequa.core.shift.changes import Conflict
+from unisequa.core.shift.edits import Due, Edit, Move
 from unisequa.core.shift.edits.saying import said_of
 from unisequa.core.shift.margins import Margin, margins
 
@@ -68,11 +71,17 @@ class EditLine:
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """Something that needs a person; ``key`` is the task it is about, ``frees`` whether freeing that would mend it."""
+    """Something that needs a person; ``key`` is the task it is about, ``kind`` what it is.
+
+    ``by`` is the date by which the task would have to be done, as it is typed, where another shift may get it there;
+    ``whose`` the task is.
+    """
 
     text: str
     key: str
-    frees: bool
+    kind: str
+    by: str = ""
+    whose: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,12 +113,14 @@ class Tray:
     stale: str = ""
     reached: tuple[ReachLine, ...] = ()
     reached_words: str = ""
+    only: str = ""
+    onlies: tuple[tuple[str, str], ...] = ()
 
 
 MOST_MARGINS = 4
 
 
-def tray(considered: Considered, why: str, stale: str) -> Tray | None:
+def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray | None:
     """What a shift would do; nothing without one."""
     result, shown = considered.result, considered.after
     if result is None:
@@ -123,7 +134,7 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
     return Tray(
         _sentence(result, shown, len({row.who for row in rows if row.who})),
         rows,
-        tuple(Need(one.text, one.task or "", one.kind == "fixed") for one in result.conflicts if one.kind != "target"),
+        tuple(_need(one, considered) for one in result.conflicts if one.kind != "target"),
         tuple(one.text for one in targets),
         tuple(told),
         tuple(titles[key] for key in became),
@@ -132,14 +143,25 @@ def tray(considered: Considered, why: str, stale: str) -> Tray | None:
         tuple(_mode(considered, mode) for mode in MODES),
         tuple(_margin(one, shown) for one in margins(result.plan, shown)[:MOST_MARGINS]),
         tuple(
-            EditLine(n, one.of, one.what, edit.task or "")
+            EditLine(n, one.of, one.what + _rolled(edit, result), edit.task or "")
             for n, (one, edit) in enumerate(zip(said, considered.edits, strict=True), 1)
         ),
         not result.empty,
         stale,
         tuple(_reach(one, result.plan) for one in considered.elsewhere),
         _reached_words(considered.elsewhere),
+        only,
+        _onlies(considered, rows),
     )
+
+
+def _onlies(considered: Considered, rows: Sequence[TrayRow]) -> tuple[tuple[str, str], ...]:
+    """What the lines of the table can be narrowed to: what needs a person, one person's, one phase's."""
+    phases = {phase.key: phase.label for phase in considered.run.template.phases}
+    of_phase = dict.fromkeys(considered.run.tasks[row.key].phase for row in rows)
+    found = [(f"who:{name}", f"of {name}") for name in sorted({row.who for row in rows if row.who})]
+    found += [(f"phase:{key}", f"in {phases[key]}") for key in phases if key in of_phase]
+    return ("", "all lines"), ("needs", "what needs a person"), *found
 
 
 def _reach(one: Elsewhere, plan: Plan) -> ReachLine:
@@ -159,6 +181,33 @@ def _reached_words(found: Sequence[Elsewhere]) -> str:
     if later:
         return count_words(later, "run that waits for this would end later", "runs that wait for this would end later")
     return count_words(len(found), "run that waits for this is reached", "runs that wait for this are reached")
+
+
+def _rolled(edit: Edit, result: Cascade) -> str:
+    """``: Fri 25 Dec is closed, so Mon 4 Jan``, where a date that was asked for is a day off."""
+    if not isinstance(edit, Move | Due) or edit.key not in result.plan.positions:
+        return ""
+    i, grid = result.plan.position(edit.key), result.plan.grid
+    got = result.read_after(i)
+    if got is None or result.plan.is_parent(i):
+        return ""
+    at, day = got[isinstance(edit, Due)], grid.day(edit.day)
+    off = not result.prepared.calendars.by_day[result.prepared.task(i).calendar].is_working_day(day)
+    return f": {day_words(day)} is a day off, so {slot_words(at, grid)}" if off and at != edit.day else ""
+
+
+def _need(one: Conflict, considered: Considered) -> Need:
+    shown = considered.after
+    at = None if one.task is None else shown.position(one.task)
+    limit = None
+    if at is not None and one.kind in {"deadline", "window"}:
+        limit = shown.tasks[at].due_by
+    elif at is not None and one.kind == "anchor":
+        found = anchor_limit(shown.tasks[at], shown.anchors, shown.calendars)
+        limit = found[1] if found is not None and found[0] == "F" else None
+    by = "" if limit is None else shown.grid.iso(shown.grid.inclusive(limit)).replace("T", " ")
+    whose = considered.run.tasks[one.task].person_id if one.task is not None and one.kind == "leave" else None
+    return Need(one.text, one.task or "", one.kind, by, whose)
 
 
 def _told(considered: Considered, rows: Sequence[TrayRow], why: str) -> list[tuple[str, str]]:

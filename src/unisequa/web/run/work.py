@@ -79,6 +79,7 @@ class Work:
     whole: bool = False
     baselines: tuple[Baseline, ...] = ()
     faults: Mapping[str, str] = field(default_factory=dict)
+    rides: bool = False
 
 
 def last_line(run: RunSeen) -> LastLine | None:
@@ -150,13 +151,21 @@ def work(
     selected = asked.selected if asked.selected in run.tasks else ""
     panel = task_panel(considered, selected, more, faults, dict(asked.typed)) if selected else None
     head, zoom = run_head(run, closely=not considered.edits), zoom_on(run.plan.grid.name, asked.zoom)
-    drawn = run_sheet(considered, asked.look, whole=asked.whole or asked.view != "sheet", beside=beside, beyond=there)
+    drawn = run_sheet(
+        considered,
+        asked.look,
+        whole=asked.whole or asked.view != "sheet",
+        beside=beside,
+        beyond=there,
+        only=asked.only,
+        rides=asked.rides,
+    )
     count = sum(isinstance(line, TaskLine) and not line.parent for line in drawn.lines)
     return Work(
         head,
         drawn,
         PX[zoom],
-        tray(considered, asked.why, asked.stale),
+        tray(considered, asked.why, asked.stale, asked.only),
         panel,
         selected,
         run.version,
@@ -179,4 +188,5 @@ def work(
         count=count,
         whole=asked.whole,
         faults=faults,
+        rides=asked.rides,
     )

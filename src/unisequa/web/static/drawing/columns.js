@@ -32,3 +32,37 @@ export function widening(event, edge) {
   edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
   event.preventDefault();
 }
+
+const LOWEST = 150;
+
+/** The tray so high, kept; without a number as it was left. @param {number} [height] */
+export function trayHigh(height) {
+  const tray = document.getElementById("tray");
+  const kept = height === undefined ? Number(localStorage.getItem("tray-height")) : height;
+  if (!tray || !kept || innerWidth <= 760) return;
+  const to = Math.min(Math.max(Math.round(kept), LOWEST), Math.round(innerHeight * 0.8));
+  tray.style.setProperty("--tray", `${to}px`);
+  tray.classList.add("dragged");
+  localStorage.setItem("tray-height", String(to));
+}
+
+/** Its upper edge taken hold of. @param {PointerEvent} event @param {HTMLElement} edge */
+export function heightening(event, edge) {
+  const tray = /** @type {HTMLElement} */ (document.getElementById("tray"));
+  const from = tray.getBoundingClientRect().height + event.clientY;
+  const move = (/** @type {PointerEvent} */ moved) => trayHigh(from - moved.clientY);
+  edge.setPointerCapture(event.pointerId);
+  edge.addEventListener("pointermove", move);
+  edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
+  event.preventDefault();
+}
+
+/** The same by the arrow keys. @param {KeyboardEvent} event */
+export function heightenedBy(event) {
+  const by = { ArrowUp: 24, ArrowDown: -24 }[event.key];
+  const tray = document.getElementById("tray");
+  if (!by || !tray) return false;
+  event.preventDefault();
+  trayHigh(tray.getBoundingClientRect().height + by);
+  return true;
+}

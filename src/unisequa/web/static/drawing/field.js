@@ -14,9 +14,9 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
 
 /**
  * What the page says of a task's bar: its key, its row, where it is in days, how it looks.
- * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, bl?: [number, number], g?: boolean, to?: number, gh?: [number, number], py?: boolean }} Told
+ * @typedef {{ k: string, i: number, s: [number, number], st: string, ms?: boolean, t?: string, cr?: boolean, la?: boolean, mv?: boolean, fx?: boolean, bl?: [number, number], g?: boolean, to?: number, gh?: [number, number], py?: boolean, rd?: boolean }} Told
  *
- * (py: pale, a task of another run.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
+ * (py: pale, a task of another run or, rd, one in the row of those that ride with an anchor.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say.
  * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
@@ -34,6 +34,10 @@ export class RunField {
     this.bars = null;
     /** @type {Links | null} */
     this.links = null;
+    /** @type {Set<string>} */
+    this.chained = new Set();
+    /** @type {[string, string][]} */
+    this.held = [];
     /** @type {HTMLElement | null} */
     this.watched = null;
     this.selected = "";
@@ -148,7 +152,7 @@ export class RunField {
   /** @param {string} key @returns {import("./links.js").Ends | null} */
   endsOf(key) {
     const mark = this.marks.get(key);
-    if (!mark) return null;
+    if (!mark || mark.rd) return null;
     const [x, width] = mark.ms ? [xOf(this.scale, mark.s[0]), 0] : barOf(this.scale, mark.s);
     return { x, end: x + width, y: mark.i * ROW + ROW / 2, ms: mark.ms };
   }
@@ -170,8 +174,22 @@ export class RunField {
   light(key) {
     if (!this.there || !this.links) return;
     this.links.light(key);
+    this.links.chain(this.chained);
+    for (const [anchor, first] of this.held) {
+      const plumb = this.model ? this.model.plumbs.find((one) => one[0] === "anchor" && one[3] === anchor) : null;
+      const ends = this.endsOf(first);
+      if (plumb && ends) this.links.hang(xOf(this.scale, plumb[1]), ends);
+    }
     for (const mark of all("#bars .mk.sel")) mark.classList.remove("sel");
     if (key) this.markAt(key)?.classList.add("sel");
+  }
+
+  /** What drives the selected task, back to its anchors: links by source and target, and which anchor holds what.
+   * @param {{ links: [string, string][], anchors: [string, string][] }} drives */
+  drive(drives) {
+    this.chained = new Set(drives.links.map((pair) => pair.join(" ")));
+    this.held = drives.anchors;
+    this.light(this.selected);
   }
 
   /** The band behind the selected row. @param {string} key */

@@ -103,4 +103,16 @@ export class Links {
     for (const line of this.box.querySelectorAll(".on")) line.classList.remove("on");
     for (const line of this.byKey.get(key) || []) line.classList.add("on");
   }
+
+  /** The links that drive a task, heavy. @param {Set<string>} pairs  As `source target`. */
+  chain(pairs) {
+    for (const line of this.box.querySelectorAll(".hang")) line.remove();
+    for (const line of /** @type {Iterable<SVGElement>} */ (this.box.children)) line.classList.toggle("drives", pairs.has(line.dataset.l || ""));
+  }
+
+  /** From an anchor's plumb line to what it holds. @param {number} x @param {Ends} ends */
+  hang(x, ends) {
+    const to = x <= ends.x ? ends.x : ends.end;
+    this.box.append(element("path", { class: "hang", d: `M${x} ${ends.y}H${to}` }));
+  }
 }

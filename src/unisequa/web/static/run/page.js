@@ -1,6 +1,6 @@
 // The page of a run: selecting, typing, shifting. What would follow is the server's to say.
 import { ask, send } from "../app.js";
-import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
+import { columnWidth, heightenedBy, heightening, restoreWidth, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
 import { grabbed, plumbed } from "./drag.js";
@@ -55,7 +55,9 @@ const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 function settled() {
   field.take(held().zoom, selectedKey());
   keepInPlace();
+  trayHigh();
   if (byId("tray")) showChanges();
+  driven();
   if (byId("shifting")) shiftingOf(byId("shifting"));
   showChosen();
 }
@@ -87,6 +89,10 @@ function clicked(event) {
   if (steps) return work("/work", { step: steps.dataset.step });
   const whole = at("[data-whole]");
   if (whole) return work("/work", { whole: whole.dataset.whole });
+  const rides = at("[data-rides]");
+  if (rides) return work("/work", { rides: rides.dataset.rides });
+  const mends = at("[data-mends]");
+  if (mends) return ask("POST", mends.dataset.mends, { target: `#${mends.dataset.into}`, swap: "innerHTML", values: held({ value: mends.dataset.by }) });
   const make = at("[data-make]");
   if (make) return work("/work", { kind: make.dataset.make, key: make.dataset.key, value: make.dataset.value || "" });
   const way = at("[data-way]");
@@ -240,6 +246,7 @@ function select(key) {
   field.select(key);
   if (!key) {
     panel.replaceChildren();
+    driven();
     return undefined;
   }
   const row = rowOf(key);
@@ -250,8 +257,14 @@ function select(key) {
     requestAnimationFrame(() => field.show(key));
   }
   if (edits().length) return work("/work", {});
-  waiting = waiting.then(() => ask("GET", path(`/tasks/${encodeURIComponent(key)}`), { target: "#panel", swap: "innerHTML" }));
+  waiting = waiting.then(() => ask("GET", path(`/tasks/${encodeURIComponent(key)}`), { target: "#panel", swap: "innerHTML" })).then(driven);
   return waiting;
+}
+
+// What drives the selected task is drawn back to its anchor.
+function driven() {
+  const told = find("#panel [data-chain]");
+  field.drive(told ? JSON.parse(told.dataset.chain) : { links: [], anchors: [] });
 }
 
 // The one row that can be tabbed to.
@@ -272,6 +285,7 @@ function changed(event) {
   if (event.target.closest("[data-columns]")) return columns(event.target);
   const box = event.target.closest("[data-choose]");
   if (box) return choose(box.dataset.choose);
+  if (event.target.matches("[data-only]")) return work("/work", { only: event.target.value });
   if (event.target.name === "what" && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
   if (event.target.id === "why") return work("/work", {});
   const input = event.target.closest("[data-edit]");
@@ -289,6 +303,7 @@ function offerTitles(event) {
 function pressed(event) {
   if (event.key === "Escape" && selectedKey()) return select("");
   const edge = event.target.closest(".edge");
+  if (event.target.closest("[data-tray-edge]") && heightenedBy(event)) return undefined;
   if (edge && event.key.startsWith("Arrow")) return widen((event.key === "ArrowRight" ? 16 : -16) + columnWidth());
   const row = event.target.closest(".row[data-k]");
   if (!row) {
@@ -339,6 +354,8 @@ function shoved(event, key, by) {
 function grab(event) {
   const edge = event.target.closest(".edge");
   if (edge) return widening(event, edge);
+  const high = event.target.closest("[data-tray-edge]");
+  if (high) return heightening(event, high);
   if (!field.there) return undefined;
   const plumb = movable() && plumbed(event, field, (key, value) => work("/work", { kind: "anchor", key, value }));
   if (plumb) {
@@ -377,6 +394,8 @@ document.addEventListener("alpine:init", () => {
       if (!field.toChanges()) field.toDay();
       if (byId("shifting")) shiftingOf(byId("shifting"));
       if (workNow().dataset.clock === "yes") byTheClock();
+      trayHigh();
+      driven();
       const row = selectedKey() && rowOf(selectedKey());
       if (row) {
         row.scrollIntoView({ block: "nearest" });
