@@ -220,3 +220,42 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
         _, now = stands(site_of, run_id)
         assert now == {key: wanted[key] for key in now}, (hand.edits, mode)
     assert tried == set(kinds)
+
+
+def test_links_and_windows_are_drawn_by_hand(ada: Page, address: str, site_of: Site) -> None:
+    parts = document(
+        [step("a", 2, 0, phase="one"), step("b", 2, phase="one"), step("c", 1, phase="two"), step("d", 2, phase="two")],
+        "a>b", "c>d", name="Rooms",
+        phases=[{"key": "one", "label": "One", "span": 6}, {"key": "two", "label": "Two", "span": 5}],
+    )  # fmt: skip
+    with site_of.store.writing() as session:
+        owner = site_of.person("Ada")
+        number = keep_template(session, owner, read_template(parts), released=True).template_id
+        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO}), TODAY)
+    ada.goto(f"{address}/runs/{run_id}")
+    ada.wait_for_selector("body[data-ready]")
+
+    def pulled(grip: str, x: float, y: float) -> None:
+        ada.locator(grip).scroll_into_view_if_needed()
+        box = ada.locator(grip).bounding_box()
+        assert box
+        ada.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        ada.mouse.down()
+        ada.mouse.move(box["x"] + box["width"] / 2 + x, box["y"] + box["height"] / 2 + y, steps=5)
+        ada.mouse.up()
+
+    pulled('.window[data-window="one"] .wgrip[data-end="1"]', 48, 0)
+    expect(ada.locator("#tray")).to_contain_text("Mon 8 – Wed 17 Jun")
+    held = json.loads(ada.locator("#shift input[name=edits]").input_value())
+    assert held == [{"edit": "window", "phase": "one", "start": "2026-06-08", "finish": "2026-06-17"}]
+    ada.get_by_role("button", name="Put back").click()
+    expect(ada.locator("#tray")).to_have_count(0)
+    ada.locator('#bars .mk[data-k="b"] .hit').hover()
+    target = ada.locator('#bars .mk[data-k="d"] .hit').bounding_box()
+    knob = ada.locator('#bars .mk[data-k="b"] .knob[data-end="S"]').bounding_box()
+    assert target and knob
+    dx = target["x"] + 8 - knob["x"] - knob["width"] / 2
+    pulled('#bars .mk[data-k="b"] .knob[data-end="S"]', dx, target["y"] + 10 - knob["y"] - knob["height"] / 2)
+    expect(ada.locator("#tray")).to_contain_text("starts with B")
+    held = json.loads(ada.locator("#shift input[name=edits]").input_value())
+    assert held == [{"edit": "link", "from": "b", "to": "d", "type": "SS"}]

@@ -10,6 +10,7 @@ from typing import Any
 
 from unisequa.actions.runs.baselines import Against
 from unisequa.actions.runs.beyond import Beyond
+from unisequa.actions.runs.seeing import RunSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.grid import MINUTES
 from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words
@@ -204,6 +205,7 @@ def run_sheet(
         ],
         "movable": run.may_consider,
         "heads": heads,
+        "windows": _windows(run, shown, lines, heads) if not look.group and run.may_consider else [],
         "rows": len(lines),
         "marks": marks,
         "links": [*([link.source, link.target, link.type] for link in plan.links), *ties],
@@ -211,6 +213,17 @@ def run_sheet(
     drifts = _drift_of(shown, range(len(shown.tasks)), beside.spans) if beside else ""
     name = beside.name if beside else ""
     return RunSheet(tuple(lines), as_script(content), field.first, compares, name, drifts)
+
+
+def _windows(run: RunSeen, plan: Plan, lines: Sequence[object], heads: Sequence[int]) -> list[list[Any]]:
+    """The windows of phases: their key, the day they begin on, the one they end before, the row."""
+    keys = {phase.label: phase.key for phase in run.template.phases}
+    rows = {keys[line.label]: n for n in heads if isinstance(line := lines[n], PhaseLine) and line.label in keys}
+    return [
+        [phase.key, phase.window[0], phase.window[1] + 1, rows[phase.key]]
+        for phase in plan.phases
+        if phase.window is not None and phase.key in rows
+    ]
 
 
 LEAST_RIDING = 3

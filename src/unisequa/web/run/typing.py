@@ -32,7 +32,8 @@ from unisequa.core.shift.edits import (
     Reopen,
     Window,
 )
-from unisequa.core.terms import MOST_DAYS, LagUnit
+from unisequa.core.shift.edits.links import TYPES
+from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
 _SPAN = re.compile(r"\s+(?:-|–|to|until)\s+")
@@ -176,7 +177,9 @@ def _fix(typed: Typed) -> Edit:
 
 
 def _link(typed: Typed) -> Edit:
-    return AddLink(_named(typed.plan, typed.text), typed.key)
+    """After a task, by its title; drawn from bar to bar the type is in ``also``."""
+    kind: LinkType = next((one for one in TYPES if one == typed.also), "FS")
+    return AddLink(_named(typed.plan, typed.text), typed.key, kind)
 
 
 def _unlink(typed: Typed) -> Edit:

@@ -12,7 +12,7 @@ from unisequa.core.shift.edits.edit import Edit, Option, part
 from unisequa.core.shift.prepared import Prepared, position_of
 from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType
 
-TYPES = ("FS", "SS", "FF", "SF")
+TYPES: tuple[LinkType, ...] = ("FS", "SS", "FF", "SF")
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,7 +58,8 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
         case NewDays():
             return Said(f"The calendar {edit.document.name}", "as it is kept now")
         case Window():
-            return Said(edit.phase, span_words(edit.first, edit.last))
+            label = next((phase.label for phase in plan.phases if phase.key == edit.phase), edit.phase)
+            return Said(label, span_words(edit.first, edit.last))
         case CatchUp():
             return Said("Catch up", f"nothing unfinished before {slot_words(edit.day, grid)}")
         case HoldLinks():

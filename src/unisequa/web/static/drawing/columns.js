@@ -43,6 +43,7 @@ export function trayHigh(height) {
   const to = Math.min(Math.max(Math.round(kept), LOWEST), Math.round(innerHeight * 0.8));
   tray.style.setProperty("--tray", `${to}px`);
   tray.classList.add("dragged");
+  tray.querySelector("[data-tray-edge]")?.setAttribute("aria-valuenow", String(Math.round((100 * to) / innerHeight)));
   localStorage.setItem("tray-height", String(to));
 }
 

@@ -4,7 +4,7 @@ import { columnWidth } from "./columns.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
 import { HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
-import { Pieces } from "./svg.js";
+import { esc, Pieces } from "./svg.js";
 import { View, bands, bringIn } from "./view.js";
 import { all, byId, find } from "../dom.js";
 
@@ -19,8 +19,11 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
  * (py: pale, a task of another run or, rd, one in the row of those that ride with an anchor.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say.
- * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], windows?: [string, number, number, number][], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
+
+/** The window of a phase, its ends to take hold of. @param {string} key @param {number} x @param {number} to @param {number} y */
+const windowOf = (key, x, to, y) => `<g class="window" data-window="${esc(key)}"><path d="M${x + 1} ${y + 22}v-8H${to - 1}v8"/><rect class="wgrip" data-end="0" x="${x - 5}" y="${y + 8}" width="10" height="18"/><rect class="wgrip" data-end="1" x="${to - 5}" y="${y + 8}" width="10" height="18"/></g>`;
 
 export class RunField {
   constructor() {
@@ -123,7 +126,7 @@ export class RunField {
     field.setAttribute("width", width);
     field.setAttribute("height", height);
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${i * ROW + 29.5}H${width}"/>`).join("");
-    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
+    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.windows || []).map(([key, from, to, row]) => windowOf(key, xOf(scale, from), xOf(scale, to), row * ROW)).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
     this.drawMarks();
     this.select(this.selected);
   }
@@ -145,7 +148,7 @@ export class RunField {
     const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
     return {
       key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.py ? `${mark.st} beyond` : mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx, base: mark.bl ? [xOf(scale, mark.bl[0]), xOf(scale, mark.bl[1])] : null,
-      slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms,
+      slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, grip: mark.g && !mark.ms, knobs: mark.g,
     };
   }
 

@@ -1,8 +1,9 @@
 // Bars of a run by pointer: its body moves a task, its right end stretches it. Dates are the server's: this only moves
 // pixels by whole days, or by five minutes, and says when a bar was let go.
 import { toast } from "../app.js";
-import { follow, nudge } from "../drawing/drag.js";
-import { dayWords, isoOf, timeOf } from "../drawing/scale.js";
+import { fieldPoint, follow, nudge } from "../drawing/drag.js";
+import { dayWords, isoOf, ROW, timeOf } from "../drawing/scale.js";
+import { element as made } from "../drawing/svg.js";
 
 /** By how much a bar of hours is moved: five minutes, as a part of a day. */
 const FIVE = 5 / 1440;
@@ -94,5 +95,83 @@ export function grabbed(event, field, { movable, clicked, dropped }) {
     if (next) clicked(key);
   };
   follow(event, moved, let_go, { across: true });
+  return state;
+}
+
+/**
+ * Draw a link from the knob at a bar's end to another bar: its left half is that one's start, its right half its end.
+ * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
+ * @param {(source: string, target: string, type: string) => Promise<void>} dropped
+ */
+export function linked(event, field, dropped) {
+  const knob = /** @type {SVGElement | null} */ (/** @type {Element} */ (event.target).closest(".knob"));
+  const mark = knob && /** @type {SVGElement | null} */ (knob.closest(".mk"));
+  if (!knob || !mark || event.button !== 0) return null;
+  const source = mark.dataset.k || "";
+  const from = field.endsOf(source);
+  const box = document.getElementById("links");
+  if (!from || !box) return null;
+  const state = { key: source, days: 0 };
+  const line = made("path", { class: "aimline", d: "" });
+  box.append(line);
+  /** @type {{ key: string, type: string } | null} */
+  let aim = null;
+  follow(event, (next) => {
+    const point = fieldPoint(next);
+    aim = aimed(field, point, source, knob.dataset.end || "F");
+    for (const one of document.querySelectorAll("#bars .aim")) one.classList.remove("aim");
+    const to = aim && field.endsOf(aim.key);
+    if (aim) field.markAt(aim.key)?.classList.add("aim");
+    const [x, y] = aim && to ? [aim.type[1] === "F" ? to.end : to.x, to.y] : [point.x, point.y];
+    line.setAttribute("d", `M${knob.dataset.end === "F" ? from.end : from.x} ${from.y}L${x} ${y}`);
+    if (aim) toast(`${aim.type[1] === "S" ? "Starts" : "Ends"} after the ${aim.type[0] === "S" ? "start" : "end"} of it`);
+  }, (next) => {
+    state.over = true;
+    line.remove();
+    toast("");
+    for (const one of document.querySelectorAll("#bars .aim")) one.classList.remove("aim");
+    if (next && aim) dropped(source, aim.key, aim.type);
+  }, { across: true });
+  return state;
+}
+
+/** What a link that is let go there leads to. @param {import("../drawing/field.js").RunField} field @param {{ x: number, y: number }} point @param {string} source @param {string} end */
+function aimed(field, point, source, end) {
+  const row = Math.floor(point.y / ROW);
+  const mark = field.model && field.model.marks.find((one) => one.i === row && !one.py && one.k !== source);
+  const ends = mark && field.endsOf(mark.k);
+  if (!mark || !ends || point.x < ends.x - 20 || point.x > ends.end + 20) return null;
+  const border = ends.end - ends.x > 40 ? (ends.x + ends.end) / 2 : ends.end + 2; // a narrow bar's end is aimed at from beyond it
+  return { key: mark.k, type: end + (point.x > border ? "F" : "S") };
+}
+
+/**
+ * Take hold of an end of a phase's window.
+ * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
+ * @param {(key: string, days: string) => Promise<void>} dropped
+ */
+export function windowed(event, field, dropped) {
+  const grip = /** @type {SVGElement | null} */ (/** @type {Element} */ (event.target).closest(".wgrip"));
+  const box = grip && /** @type {SVGElement | null} */ (grip.closest(".window"));
+  const found = box && field.model && (field.model.windows || []).find(([key]) => key === box.dataset.window);
+  if (!grip || !box || !found || event.button !== 0) return null;
+  const late = grip.dataset.end === "1";
+  const state = { key: found[0], days: 0 };
+  const span = () => {
+    const [first, last] = [found[1] + (late ? 0 : state.days), found[2] - 1 + (late ? state.days : 0)];
+    return late ? [first, Math.max(first, last)] : [Math.min(first, last), last];
+  };
+  box.classList.add("held");
+  follow(event, (next) => {
+    state.days = Math.round((next.clientX - event.clientX) / field.px);
+    grip.setAttribute("transform", `translate(${state.days * field.px} 0)`);
+    toast(dayWords(span()[late ? 1 : 0]));
+  }, (next) => {
+    state.over = true;
+    box.classList.remove("held");
+    grip.removeAttribute("transform");
+    toast("");
+    if (next && state.days) dropped(found[0], span().map(isoOf).join(" to "));
+  }, { across: true });
   return state;
 }

@@ -3,7 +3,7 @@ import { ask, send } from "../app.js";
 import { columnWidth, heightenedBy, heightening, restoreWidth, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
-import { grabbed, plumbed } from "./drag.js";
+import { grabbed, linked, plumbed, windowed } from "./drag.js";
 import { isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
 
@@ -357,9 +357,12 @@ function grab(event) {
   const high = event.target.closest("[data-tray-edge]");
   if (high) return heightening(event, high);
   if (!field.there) return undefined;
-  const plumb = movable() && plumbed(event, field, (key, value) => work("/work", { kind: "anchor", key, value }));
-  if (plumb) {
-    dragged = plumb;
+  const other = movable() && (
+    plumbed(event, field, (key, value) => work("/work", { kind: "anchor", key, value }))
+    || windowed(event, field, (key, value) => work("/work", { kind: "window", key, value }))
+    || linked(event, field, (source, target, type) => work("/work", { kind: "after", key: target, value: source, also: type })));
+  if (other) {
+    dragged = other;
     return undefined;
   }
   dragged = grabbed(event, field, {
