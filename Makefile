@@ -60,9 +60,10 @@ mutants: .venv/.ready-dev
 shots: .venv/.ready-dev chromium
 	$(BIN)/python -m bench.shots
 
-# What is sent to every address, of any shape, for some minutes.
+# What is sent to every address, of any shape; five people shifting runs that wait for each other; for some minutes.
 fuzz: .venv/.ready-dev
 	UNISEQUA_FUZZ=$${UNISEQUA_FUZZ:-10000} $(BIN)/pytest tests/web/test_inputs.py tests/web/test_schema.py -n 2
+	UNISEQUA_MINUTES=$${UNISEQUA_MINUTES:-4} $(BIN)/pytest tests/store/test_linked_runs.py
 
 test-long: .venv/.ready-dev
 	@sh assets/psplib.sh

@@ -28,7 +28,7 @@ def found(site: Site, who: str = "Ada") -> in_hand.InHand:
 def stepped(site: Site, *, back: bool) -> Held:
     with site.store.writing() as session:
         ada = site.person("Ada")
-        return in_hand.step(session, ada, see_run(session, ada, site.run, TODAY), back=back)
+        return in_hand.step(session, ada, see_run(session, ada, site.run, TODAY), back=back).held
 
 
 def test_it_is_there_again_for_its_maker_and_for_nobody_else(site: Site) -> None:

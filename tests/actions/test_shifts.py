@@ -104,6 +104,31 @@ def test_a_shift_that_something_later_builds_on_stands(site: Site) -> None:
         take_back(site, first)
 
 
+def test_a_shift_stands_also_where_later_ones_came_back_to_what_it_left(site: Site) -> None:
+    """Else these could never be taken back."""
+    for on in ("2026-06-10", "2026-06-12", "2026-06-10"):
+        apply(site, Move("print", day(on)))
+    for lag in (0, 1, 0):
+        apply(site, AddLink("draft", "print", lag=lag))
+    for number in (1, 4):
+        with pytest.raises(Refused, match="since"):
+            take_back(site, number)
+    for number in (6, 5, 4, 3, 2, 1):
+        take_back(site, number)
+
+
+def test_what_a_shift_left_where_it_stood_may_be_moved_back_without_it(site: Site) -> None:
+    """A task that is put keeps its place when its anchor moves; only where it is measured to be changes."""
+    before = stands(site)
+    put = apply(site, Move("party", day("2026-06-22")))
+    fixed = apply(site, Fix("party", day("2026-06-22")))
+    moved = apply(site, MoveAnchor("go", day("2026-06-02")))
+    take_back(site, fixed)
+    take_back(site, put)
+    take_back(site, moved)
+    assert stands(site) == before
+
+
 def test_a_shift_of_a_task_that_is_done_since_stands(site: Site) -> None:
     number = apply(site, Move("draft", day("2026-06-02")))
     with site.store.writing() as session:

@@ -123,7 +123,7 @@ def test_a_baseline_is_kept_under_a_name_and_drawn_beside_what_came_of_it(site: 
     shifted(site, {"edit": "move", "task": "draft", "start": "2026-06-05"})
     page = browser.get(f"/runs/{site.run}?against=2").text
     first = dt.date(2026, 6, 1).toordinal()
-    assert "+4 d" in page and f'"bl":[{first},{first + 2}]' in page and ">Drift<" in page
+    assert "+4 d" in page and f'"bl":[{first},{first + 2}]' in page and ">Drift <b" in page
     again = browser.post(f"/runs/{site.run}/baselines", {"name": "agreed"})
     assert (
         again.status_code == 422 and "is a baseline “agreed” already" in again.text and 'value="agreed"' in again.text

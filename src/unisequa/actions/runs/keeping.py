@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterable
 from dataclasses import replace
 
 from unisequa.actions.history import note
@@ -15,7 +16,7 @@ from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
 from unisequa.core.shift.cascade import Cascade
 from unisequa.core.shift.edits.codec import written
-from unisequa.core.shift.taking_back import Record, record_of, taken_back
+from unisequa.core.shift.taking_back import Record, check_nothing_rests, record_of, taken_back
 from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back
 from unisequa.store.store import Session
@@ -88,6 +89,7 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
         raise Refused({"shift": f"Shift {number} has been taken back already."})
     plan = plan_of(run, today, viewer=actor.id)
     try:
+        check_stands_alone(plan, shift, run.shifts)
         put_back(run, taken_back(plan, record_of_shift(plan, shift)))
     except ShiftError as error:
         later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
@@ -97,6 +99,12 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
     tell(session, actor, run, shift, _told(shift, plan, back=True), back=True)
     note(session, actor, "taken back", f"Shift {number} taken back", run_id=run.id)
     return shift
+
+
+def check_stands_alone(plan: Plan, shift: ShiftRow, shifts: Iterable[ShiftRow]) -> None:
+    """Refuse to take a shift back that a later one, which stands, has gone on from."""
+    later = (row for row in shifts if row.number > shift.number and row.taken_back_at is None)
+    check_nothing_rests(plan, record_of_shift(plan, shift), (record_of_shift(plan, row) for row in later))
 
 
 def record_of_shift(plan: Plan, shift: ShiftRow) -> Record:

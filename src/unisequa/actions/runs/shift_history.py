@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.keeping import dates_words, record_of_shift, take_shift_back
+from unisequa.actions.runs.keeping import check_stands_alone, dates_words, record_of_shift, take_shift_back
 from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import RunSeen, run_of
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
@@ -72,7 +73,7 @@ def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
         bars = ""
         tried = run.may_change and row.taken_back_at is None and row.number in standing[:MOST_TRIED]
         if tried:
-            bars = _bars(run.plan, row)
+            bars = _bars(run.plan, row, rows)
         lines.append(
             ShiftLine(
                 row.number,
@@ -98,8 +99,9 @@ def _undone(row: ShiftRow) -> str:
     return f"taken back{who} on {row.taken_back_at:%Y-%m-%d}"
 
 
-def _bars(plan: Plan, row: ShiftRow) -> str:
+def _bars(plan: Plan, row: ShiftRow, rows: Iterable[ShiftRow]) -> str:
     try:
+        check_stands_alone(plan, row, rows)
         taken_back(plan, record_of_shift(plan, row))
     except (ShiftError, KeyError) as error:
         return f"{error}" if isinstance(error, ShiftError) else "a task that it moved is not there any more"
@@ -150,7 +152,7 @@ def take_back_along(
         raise Refused({"shift": f"Shift {number} has been taken back already."})
     plan = plan_of(run, today, viewer=actor.id)
     row = next(row for row in run.shifts if row.number == number)
-    numbers = later if _bars(plan, row) else [number]
+    numbers = later if _bars(plan, row, run.shifts) else [number]
     stands: list[str] = []
     for one in numbers:
         shift = take_shift_back(session, actor, run, one, today)

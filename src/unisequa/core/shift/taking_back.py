@@ -7,7 +7,7 @@ the shift left it, and what was not touched still fits.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -24,6 +24,10 @@ from unisequa.core.terms import FINISHED
 
 Record = dict[str, Any]
 
+_PLACE = frozenset({"start", "finish", "duration", "state"})
+"""Where a task stands: of these a shift remembers all or none. One that it left there may be moved, and moved back,
+without the shift."""
+
 
 def record_of(result: Cascade, after: Plan | None = None) -> Record:
     """What must be remembered of a shift to take it back; empty parts are left out."""
@@ -34,10 +38,11 @@ def record_of(result: Cascade, after: Plan | None = None) -> Record:
             continue  # spans its sub-steps, and is what they make it
         was, now = _state(plan, i), _state(after, i)
         if was != now:
-            names = [name for name in was if was[name] != now[name] or name in {"start", "finish", "state"}]
+            changed = {name for name in was if was[name] != now[name]}
+            names = changed | _PLACE if changed & _PLACE else changed
             tasks[task.key] = {
-                "before": {name: was[name] for name in names},
-                "after": {name: now[name] for name in names},
+                "before": {name: was[name] for name in was if name in names},
+                "after": {name: now[name] for name in was if name in names},
             }
     old, new = dict.fromkeys(plan.links), dict.fromkeys(after.links)
     record: Record = {
@@ -81,6 +86,8 @@ def taken_back(plan: Plan, record: Record) -> Plan:
     for key, change in record.get("tasks", {}).items():
         i, before = plan.positions[key], change["before"]
         tasks[i] = replace(tasks[i], **_fields(before))
+        if "start" not in before:
+            continue  # it stood where it stands
         if before["start"] == UNDATED:
             dates.pop(key, None)
         else:
@@ -112,6 +119,36 @@ def taken_back(plan: Plan, record: Record) -> Plan:
     )
     _check_links(plan, restored, set(record.get("tasks", {})), {(a, b, c) for a, b, c in record.get("broken", [])})
     return restored
+
+
+def check_nothing_rests(plan: Plan, record: Record, later: Iterable[Record]) -> None:
+    """Refuse to take a shift back that later ones, which stand, have gone on from: also where they came back to what it
+    left, since they could not be taken back after it.
+
+    Raises
+    ------
+    ShiftError
+    """
+    for other in later:
+        changed: dict[str, Any] = other.get("tasks", {})
+        for key, change in record.get("tasks", {}).items():
+            if key in changed and change["after"].keys() & changed[key]["after"].keys():
+                at = plan.positions.get(key)
+                title = key if at is None else plan.tasks[at].title
+                raise ShiftError(f"{title} has moved again since", task=key)
+        if links := sorted(_links_in(record) & _links_in(other)):
+            source, target, _ = links[0]
+            raise ShiftError(f"the link from {source} to {target} has changed since", task=target)
+        if anchors := sorted(record.get("anchors", {}).keys() & other.get("anchors", {}).keys()):
+            raise ShiftError(f"{plan.labels.get(anchors[0], anchors[0])} has moved again since")
+        for part, said in (("calendars", "the calendars"), ("phases", "the windows of its phases")):
+            if part in record and part in other:
+                raise ShiftError(f"{said} have changed since")
+
+
+def _links_in(record: Record) -> set[tuple[str, str, str]]:
+    """The links that a shift added or took out, whatever their lag."""
+    return {(one[0], one[1], one[2]) for name in ("added", "removed") for one in record.get(name, [])}
 
 
 def _state(plan: Plan, i: int) -> dict[str, Any]:
@@ -154,7 +191,7 @@ def _check_unchanged(plan: Plan, record: Record) -> None:
             raise ShiftError("a task that it moved is no longer there", task=key)
         i = plan.positions[key]
         state, task = _state(plan, i), plan.tasks[i]
-        if state["state"] != change["after"]["state"]:
+        if state["state"] != change["after"].get("state", state["state"]):
             now = f"is {task.state}" if task.state in FINISHED or task.stands else "was reopened"
             raise ShiftError(f"{task.title} {now} since", task=key)
         if any(state[name] != value for name, value in change["after"].items()):
