@@ -160,6 +160,7 @@ def pages() -> list[Figure]:
         Figure("runs-2000", taken.runs, 30, "list of 2,000 runs, loops"),
         Figure("runs-2000-kb", taken.runs_kb, 1600, "list of 2,000 runs, kilobytes before compression"),
         Figure("drop-500", taken.drop, 12, "drop of a bar of a run with 500 tasks, to its tray, loops"),
+        Figure("drop-5000", taken.drop_of_many, 60, "the same of a run with 5,000 tasks, loops"),
     ]
 
 

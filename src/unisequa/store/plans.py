@@ -15,9 +15,9 @@ from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.template import Measure, Step, When
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf
-from unisequa.core.plan.plan import Plan, boundaries, days_of, read, standing
+from unisequa.core.plan.plan import Plan, boundaries, boundaries_of, days_of, read, standing
 from unisequa.core.plan.targets import in_windows, still_derived, target_of
-from unisequa.core.plan.task import LinkOf, Task
+from unisequa.core.plan.task import Awaited, LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import Edge, Follow, LagUnit, LinkType, Ready, State
@@ -52,7 +52,7 @@ def plan_of(
     dates: dict[str, tuple[int, int]] = {}
     waits = waits_of(run, rows.tasks, template, today, viewer)
     for row in rows.tasks:
-        task = replace(_opening(_task(row, grid), anchors, calendars), waits=waits.get(row.key, ()))
+        task = _opening(_task(row, grid, waits.get(row.key, ())), anchors, calendars)
         read = _read(row, grid)
         if by_itself and has_come(row.counts_on, row.minutes, "counts", today):
             counts = _counts(row, grid)
@@ -111,13 +111,18 @@ def _counts(row: TaskRow, grid: Grid) -> int:
     return grid.day_start(row.counts_on.toordinal())
 
 
-def _task(row: TaskRow, grid: Grid) -> Task:
+def _task(row: TaskRow, grid: Grid, waits: tuple[Awaited, ...]) -> Task:
+    target = None
+    if grid.per_day == 1 and row.target_start_on and row.target_finish_on:
+        days = row.target_start_on.toordinal(), row.target_finish_on.toordinal()
+        target = boundaries_of(row.duration, row.edge, *days)
     task = Task(
         key=row.key,
         title=row.title,
         duration=row.duration,
         edge=cast(Edge, row.edge),
         when=When.model_validate(row.measured) if row.measured else None,
+        target=target,
         not_before=row.not_before_on.toordinal() if row.not_before_on else None,
         deadline=row.deadline_on.toordinal() + 1 if row.deadline_on else None,
         calendar=row.calendar,
@@ -132,13 +137,9 @@ def _task(row: TaskRow, grid: Grid) -> Task:
         signed=row.signed_on.toordinal() + 1 if row.signed_on else None,
         limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
         deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
+        waits=waits,
     )
-    if grid.per_day > 1:
-        return task_at(task, row.minutes or {}, grid)
-    if row.target_start_on and row.target_finish_on:
-        target = boundaries(task, row.target_start_on.toordinal(), row.target_finish_on.toordinal())
-        task = replace(task, target=target)
-    return task
+    return task_at(task, row.minutes or {}, grid) if grid.per_day > 1 else task
 
 
 def _opening(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:

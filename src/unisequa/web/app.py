@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -55,6 +56,7 @@ async def _with_room(_app: FastAPI) -> AsyncIterator[None]:
 def create_app(settings: Settings | None = None) -> FastAPI:
     """The application on a data folder; tables are brought up to date first."""
     settings = settings or Settings()
+    gc.set_threshold(60_000, 30, 30)  # a page of thousands of tasks makes much that stays until it is sent
     sys.setswitchinterval(0.0005)  # a page asks the database thirty times: it must not wait for a busy thread each time
     if settings.demo and (settings.database_url is not None or not is_demo(settings.data)):
         raise StoreError(f"{settings.data} is no demo, and only a demo lets people in without a password")

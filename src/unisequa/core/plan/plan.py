@@ -186,9 +186,14 @@ def days_of(dates: tuple[int, int] | None, lasting: bool, grid: Grid) -> tuple[i
 
 def boundaries(task: Task, first: int, last: int, grid: Grid = DAYS) -> tuple[int, int]:
     """The inverse of :func:`read`."""
-    if task.duration or grid.per_day > 1 or first != last:
+    return boundaries_of(task.duration, task.edge, first, last, grid)
+
+
+def boundaries_of(duration: int, edge: str, first: int, last: int, grid: Grid = DAYS) -> tuple[int, int]:
+    """The same of a task that is not there yet."""
+    if duration or grid.per_day > 1 or first != last:
         return first, grid.exclusive(last)
-    boundary = last + 1 if task.edge == "finish" else first
+    boundary = last + 1 if edge == "finish" else first
     return boundary, boundary
 
 

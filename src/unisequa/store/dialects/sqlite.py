@@ -8,6 +8,7 @@ from contextlib import closing
 from pathlib import Path
 from typing import Any
 
+from pydantic_core import from_json
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError
@@ -16,6 +17,11 @@ from unisequa.core.errors import StoreError
 from unisequa.store.files import make_folder
 
 BUSY_SECONDS = 10
+
+
+def _read_json(text: str) -> Any:
+    """What a JSON column holds; of a thousand tasks most hold nothing."""
+    return [] if text == "[]" else from_json(text)
 
 
 def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
@@ -34,7 +40,12 @@ def make_engine(url: str, *, foreign_keys: bool = True) -> Engine:
         except OSError as error:
             raise StoreError(f"the data folder {folder} cannot be used: {error.strerror}") from error
     pool = {} if database in {None, "", ":memory:"} else {"pool_size": 20, "max_overflow": 40, "pool_timeout": 10}
-    engine = create_engine(url, connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False}, **pool)
+    engine = create_engine(
+        url,
+        connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False},
+        json_deserializer=_read_json,
+        **pool,
+    )
 
     @event.listens_for(engine, "connect")
     def _connect(connection: Any, record: Any) -> None:
