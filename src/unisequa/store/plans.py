@@ -111,6 +111,10 @@ def _counts(row: TaskRow, grid: Grid) -> int:
     return grid.day_start(row.counts_on.toordinal())
 
 
+def _measures(kept: list[Any]) -> tuple[Measure, ...]:
+    return tuple(Measure.model_validate(measure) for measure in kept) if kept else ()
+
+
 def _task(row: TaskRow, grid: Grid, waits: tuple[Awaited, ...]) -> Task:
     target = None
     if grid.per_day == 1 and row.target_start_on and row.target_finish_on:
@@ -135,8 +139,8 @@ def _task(row: TaskRow, grid: Grid, waits: tuple[Awaited, ...]) -> Task:
         put=row.put,
         ready=cast(Ready, row.ready),
         signed=row.signed_on.toordinal() + 1 if row.signed_on else None,
-        limits_from=tuple(Measure.model_validate(measure) for measure in row.limits),
-        deadlines_from=tuple(Measure.model_validate(measure) for measure in row.deadlines),
+        limits_from=_measures(row.limits),
+        deadlines_from=_measures(row.deadlines),
         waits=waits,
     )
     return task_at(task, row.minutes or {}, grid) if grid.per_day > 1 else task

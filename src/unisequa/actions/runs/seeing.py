@@ -262,19 +262,20 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
                 may_skip=row.may_skip,
                 sign_off_role=row.sign_off_role,
                 sign_off=rules.get(row.key),
-                may_work=changes or access.is_doer(row, mine, actor),
+                may_work=changes or theirs,
                 may_sign_off=row.state == "in review" and access.may_sign_off(run, row, actor),
                 gate=row.gate,
                 who=_who(row, crew.get(row.role or ""), names),
                 person_id=row.person_id,
                 given=row.assigned_id is not None,
-                mine=access.is_doer(row, mine, actor),
+                mine=theirs,
                 of_team=row.role in of_teams,
                 in_team=row.role in of_teams and row.role in mine,
                 checked=frozenset(row.checked),
                 own=row.own,
             )
             for row in rows.tasks
+            for theirs in (access.is_doer(row, mine, actor),)
         },
         crew=tuple(Member(m.role, m.label, m.person_id, m.team_id, m.outside, m.name) for m in run.crew),
         facts=dict(run.facts),
