@@ -12,9 +12,10 @@ from tests.plans import document, step
 from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
 from unisequa.actions.runs.life import set_follow
-from unisequa.actions.runs.proposing import open_proposals
+from unisequa.actions.runs.proposing import applied, open_proposals
 from unisequa.actions.runs.reaching import elsewhere
 from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.runs.shift_history import shift_lines
 from unisequa.actions.runs.shifts import apply_shift, consider, take_back
 from unisequa.actions.runs.undoing import undo
 from unisequa.actions.runs.work import Deed, act_on_tasks
@@ -111,10 +112,35 @@ def test_who_is_asked_first_gets_a_proposal_that_makes_it_hold(site: Site) -> No
     shift(site, Move("print", dt.date(2026, 6, 15).toordinal()))
     with site.store.reading() as session:
         assert len(open_proposals(session, site.person("Ada"), posting)) == 1  # in place of the one before
+    for number, left in ((2, 1), (1, 0)):  # what the first shift asks for is asked again
+        with site.store.writing() as session:
+            take_back(session, site.person("Ada"), site.run, number, TODAY)
+        with site.store.reading() as session:
+            assert len(open_proposals(session, site.person("Ada"), posting)) == left
+
+
+def test_who_went_along_when_asked_is_asked_whether_that_comes_back(site: Site) -> None:
+    ada = site.person("Ada")
     with site.store.writing() as session:
-        take_back(session, site.person("Ada"), site.run, 2, TODAY)
+        posting = waiting(session, site, "Posting", of="Issue of the bulletin", key="print", follow="ask")
+    shift(site, Move("print", dt.date(2026, 6, 10).toordinal()))
+    with site.store.writing() as session:
+        (sent,) = open_proposals(session, ada, posting)
+        apply_shift(session, ada, posting, 1, sent.edits, TODAY, mode=sent.mode)
+        applied(session, ada, posting, sent.number)
+    with site.store.writing() as session:
+        take_back(session, ada, site.run, 1, TODAY)
     with site.store.reading() as session:
-        assert open_proposals(session, site.person("Ada"), posting) == ()
+        (back,) = open_proposals(session, ada, posting)
+    assert "2 tasks could come forward" in back.words and back.mode == "tighten"
+
+
+def test_a_shift_that_follows_says_from_what(chain: tuple[Site, int, int]) -> None:
+    site, posting, thanks = chain
+    shift(site, Move("print", dt.date(2026, 6, 10).toordinal()))
+    with site.store.reading() as session:
+        lines = [shift_lines(session, see_run(session, site.person("Ada"), run, TODAY)) for run in (posting, thanks)]
+    assert [line[0].cause for line in lines] == ["follows from shift 1 of Bulletin 7"] * 2
 
 
 def test_a_shift_says_before_it_is_applied_what_it_does_elsewhere(chain: tuple[Site, int, int]) -> None:
@@ -154,6 +180,19 @@ def test_what_cannot_follow_reaches_its_keeper(chain: tuple[Site, int, int]) -> 
         mail = session.scalars(select(OutboxRow).where(OutboxRow.key.like("conflicts:%"))).all()
     assert [row.content["to"] for row in mail] == ["ada@example.org"]
     assert "Send is fixed on Mon 15 Jun" in mail[0].content["text"]
+
+
+def test_a_fixed_task_that_cannot_follow_is_asked_about(site: Site) -> None:
+    with site.store.writing() as session:
+        posting = waiting(session, site, "Posting", of="Issue of the bulletin", key="print", follow="late")
+    shift(site, Fix("pack", dt.date(2026, 6, 11).toordinal()), run=posting)
+    assert shift(site, Move("print", dt.date(2026, 6, 10).toordinal())).elsewhere == 0
+    with site.store.reading() as session:
+        (sent,) = open_proposals(session, site.person("Ada"), posting)
+        run = see_run(session, site.person("Ada"), posting, TODAY)
+        result = consider(run, [codec.read(edit, run.plan) for edit in sent.edits], sent.mode).result
+    assert "1 fixed task can no longer hold" in sent.words
+    assert result is not None and [c.kind for c in result.conflicts] == ["fixed"]
 
 
 def test_who_waits_for_a_run_goes_on_waiting_when_its_date_moves(chain: tuple[Site, int, int]) -> None:

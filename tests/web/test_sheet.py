@@ -38,7 +38,8 @@ def sheet(found: Plan, *edits: Edit, labels: tuple[DayLabel, ...] = ()) -> RunSh
     run = RunSeen(
         1, "Run", "", "live", 1, "Ada", 1, 1, "Job", job, found, tasks, (), {}, None, may_change=True,
         may_edit_template=False, ready=readiness(found), summary=RunSummary(), baseline=None, deputies=(),
-        follow="ask", keeper_id=1, may_state=True, may_comment=False, baselines=(), today=dt.date(2026, 6, 3),
+        follow="ask", keeper_id=1, may_state=True, may_comment=False, baselines=(),
+        today=dt.date(2026, 6, 3), viewer_id=1,
     )  # fmt: skip
     return run_sheet(consider(run, edits))
 

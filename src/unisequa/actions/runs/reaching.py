@@ -6,6 +6,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import cast
 
 from unisequa.actions.access import may_change_run
 from unisequa.actions.history import note
@@ -13,9 +14,11 @@ from unisequa.actions.mail import Mail, post_mail
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.keeping import keep_shift, take_shift_back
 from unisequa.core.calendars.words import count_words
-from unisequa.core.errors import Refused
+from unisequa.core.errors import DocumentError, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.across import Beside, Reached, spread
+from unisequa.core.shift.cascade import Mode, cascade
+from unisequa.core.shift.edits import codec
 from unisequa.core.shift.edits.codec import written
 from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of
@@ -193,7 +196,26 @@ def let_reach(
             moved.append(run.id)
         elif one.offers is not None or one.text:
             _ask(session, actor, run, one, cause)
+    for run in around.runs.values():
+        _forget_idle(session, run, today)
     return moved
+
+
+def _forget_idle(session: Session, run: Run, today: dt.date) -> None:
+    """Withdraw what a run's keeper was asked because of others and that would move nothing any more."""
+    waiting = [row for row in open_because_of(session, run.id) if not str(row.cause).startswith("calendar:")]
+    if not waiting:
+        return
+    session.flush()
+    plan = plan_of(run, today, viewer=run.keeper_id)
+    for row in waiting:
+        try:
+            result = cascade(plan, codec.read_all(row.edits, plan), cast(Mode, row.mode))
+            idle = not result.changes and not result.conflicts
+        except (DocumentError, ShiftError):
+            idle = True
+        if idle:
+            row.state = "withdrawn"
 
 
 def _ask(session: Session, actor: Actor, run: Run, one: Reached, cause: str) -> None:

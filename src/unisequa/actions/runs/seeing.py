@@ -149,6 +149,7 @@ class RunSeen:
     may_comment: bool
     baselines: tuple[Baseline, ...]
     today: dt.date
+    viewer_id: int
 
     @property
     def was_live(self) -> bool:
@@ -292,6 +293,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         may_comment=comments,
         baselines=tuple(Baseline(row.number, row.name, row.at) for row in reversed(run.baselines)),
         today=today,
+        viewer_id=actor.id,
     )  # fmt: skip
 
 

@@ -18,7 +18,8 @@ from unisequa.core.shift.edits.saying import said_of
 from unisequa.core.shift.taking_back import taken_back
 from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
-from unisequa.store.queries.history import shifts_with_records
+from unisequa.store.queries.history import shifts_by_id, shifts_with_records
+from unisequa.store.queries.runs import seen_among
 from unisequa.store.store import Session
 from unisequa.store.tables import ShiftRow
 
@@ -49,6 +50,8 @@ class ShiftLine:
         Why it cannot be taken back by itself.
     along : tuple of int
         The later shifts that could be taken back together with it.
+    cause : str
+        What it follows from in another run, as far as one sees that.
     """
 
     number: int
@@ -62,12 +65,14 @@ class ShiftLine:
     may: bool
     bars: str
     along: tuple[int, ...]
+    cause: str = ""
 
 
 def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
     """The shifts of a run that somebody sees, the latest first."""
     rows = shifts_with_records(session, run.id)
     standing = [row.number for row in rows if row.taken_back_at is None]
+    causes = _causes(session, run.viewer_id, {row.cause for row in rows if row.cause})
     lines = []
     for row in rows:
         bars = ""
@@ -87,9 +92,22 @@ def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
                 tried and not bars,
                 bars,
                 tuple(number for number in standing if number > row.number) if bars else (),
+                causes.get(row.cause or "", ""),
             )
         )
     return tuple(lines)
+
+
+def _causes(session: Session, person_id: int, causes: set[str]) -> dict[str, str]:
+    """What brought shifts about, in words: of runs that somebody sees which shift, else only that it was elsewhere."""
+    ids = {int(cause.removeprefix("shift:")) for cause in causes if cause.startswith("shift:")}
+    found = shifts_by_id(session, ids) if ids else []
+    seen = seen_among(session, {row.run_id for row, _ in found}, person_id) if found else set()
+    said = {
+        f"shift:{row.id}": f"follows from shift {row.number} of {name}" for row, name in found if row.run_id in seen
+    }
+    calendar = {cause: "follows from the calendar" for cause in causes if cause.startswith("calendar:")}
+    return dict.fromkeys(causes, "follows from something elsewhere") | calendar | said
 
 
 def _undone(row: ShiftRow) -> str:

@@ -187,9 +187,15 @@ def take_back(session: Session, actor: Actor, run_id: int, number: int, today: d
     take_all(session, run_id)
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
+    around = Around(session, actor, run.id, today, writes=True)
+    before = plan_of(run, today, viewer=actor.id) if around.any else None
     shift = take_shift_back(session, actor, run, number, today)
     run.version += 1
     session.flush()
     stands = take_back_caused(session, actor, f"shift:{shift.id}", today, run.id)
     bring_up(run, today, anew=True)
+    if before is not None:  # who was asked, and went along, is asked whether that comes back
+        reached = around.reached(before, plan_of(run, today, viewer=actor.id))
+        asked = [one for one in reached if one.offers is not None and one.run != run.id]
+        let_reach(session, actor, around, asked, today, f"back:{shift.id}", run)
     return stands

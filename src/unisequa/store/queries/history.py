@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer, joinedload
 
-from unisequa.store.tables import CommentRow, HistoryRow, ShiftRow, TaskFile
+from unisequa.store.tables import CommentRow, HistoryRow, Run, ShiftRow, TaskFile
 
 
 def of_run(session: Session, run_id: int, most: int) -> list[HistoryRow]:
@@ -71,3 +73,9 @@ def shifts_caused_by(session: Session, cause: str) -> list[ShiftRow]:
     """The shifts that something brought about in other runs, and that stand."""
     query = select(ShiftRow).where(ShiftRow.cause == cause, ShiftRow.taken_back_at.is_(None))
     return list(session.scalars(query))
+
+
+def shifts_by_id(session: Session, ids: Collection[int]) -> list[tuple[ShiftRow, str]]:
+    """Shifts by id, with the name of their run."""
+    query = select(ShiftRow, Run.name).join(Run, Run.id == ShiftRow.run_id).where(ShiftRow.id.in_(ids))
+    return [(row, name) for row, name in session.execute(query.options(defer(ShiftRow.record))).all()]
