@@ -26,7 +26,7 @@ from unisequa.core.documents.checks import read_template
 from unisequa.core.shift.edits import Fix, Move, MoveAnchor, codec
 from unisequa.store.queries.awaited import hanging_on
 from unisequa.store.store import Session
-from unisequa.store.tables import OutboxRow, Run
+from unisequa.store.tables import AnchorSource, OutboxRow, Run
 
 MON = dt.date(2026, 6, 1)
 
@@ -202,6 +202,24 @@ def test_who_waits_for_a_run_goes_on_waiting_when_its_date_moves(chain: tuple[Si
         assert list(hanging_on(session, site.run).awaited) == [posting]
     assert days(site, posting)["pack"] == "2026-06-18" and days(site, thanks)["pack"] == "2026-06-23"
     assert all_kept(site) == []
+
+
+def test_an_anchor_taken_from_another_run_goes_along_for_who_may_shift_both(site: Site) -> None:
+    with site.store.writing() as session:
+        posting = waiting(session, site, "Posting", of="Issue of the bulletin", key="print", follow="ask")
+        session.get(Run, posting).sources = [AnchorSource(anchor="go", kind="run", source_id=site.run, name="go")]
+    made = shift(site, MoveAnchor("go", dt.date(2026, 6, 8).toordinal()))
+    assert made.elsewhere == 1 and days(site, posting)["pack"] == "2026-06-18"
+    with site.store.writing() as session:
+        assert session.get(Run, posting).anchors["go"] == "2026-06-08"
+        run = session.get(Run, posting)
+        run.keeper_id = run.edition.template.owner_id = site.people["Bela"]
+    again = shift(site, MoveAnchor("go", dt.date(2026, 6, 15).toordinal()))
+    assert (again.elsewhere, again.asked) == (0, 1)
+    with site.store.reading() as session:
+        assert session.get(Run, posting).anchors["go"] == "2026-06-08"
+        (sent,) = open_proposals(session, site.person("Bela"), posting)
+    assert sent.edits[0] == {"edit": "anchor", "anchor": "go", "on": "2026-06-15"}
 
 
 def test_dropped_and_called_off_work_holds_nobody(site: Site) -> None:

@@ -22,9 +22,11 @@ from unisequa.core.shift.edits.codec import written
 from unisequa.store.documents import calendars_of, keep_calendars
 from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of
+from unisequa.store.queries.awaited import hanging_together
 from unisequa.store.queries.calendars import OpenRun, calendars_by_digest, open_runs
 from unisequa.store.queries.proposals import open_because_of
 from unisequa.store.queries.runs import run_by_id, run_to_look_at, seen_among
+from unisequa.store.queries.taking import take
 from unisequa.store.store import Session
 from unisequa.store.tables import ProposalRow, Run
 
@@ -92,7 +94,7 @@ class _Found:
 def touched(session: Session, actor: Actor, calendar_id: int, how: Change, today: dt.date) -> Touched:
     """What a change of a calendar would do in the runs that go by it; nothing is changed."""
     old, new = changed(session, actor, calendar_id, how)
-    found = [one for one in _found(session, old, new, today) if one.days]
+    found = [one for one in _found(session, calendar_id, old, new, today) if one.days]
     seen = seen_among(session, {one.run.id for one in found}, actor.id) if found else set()
     runs: list[TouchedRun] = []
     on_day: dict[int, tuple[str, list[str], set[int]]] = {}
@@ -113,23 +115,23 @@ def touched(session: Session, actor: Actor, calendar_id: int, how: Change, today
     return Touched(days, tuple(runs), max(0, len(found) - MOST_RUNS))
 
 
-def _found(session: Session, old: CalendarDocument, new: CalendarDocument, today: dt.date) -> Iterator[_Found]:
+def _found(
+    session: Session, calendar_id: int, old: CalendarDocument, new: CalendarDocument, today: dt.date
+) -> Iterator[_Found]:
     """The runs that go by a calendar, each with what it becomes there."""
     by_digest: dict[str, tuple[CalendarDocument, CalendarDocument] | None] = {}
     for digest, documents in calendars_by_digest(session).items():
         ours = next((CalendarDocument.model_validate(d) for d in documents if d.get("name") == old.name), None)
         by_digest[digest] = (ours, carried_over(ours, old, new)) if ours is not None else None
-    waiting = {row.run_id: row for row in open_because_of(session, cause_like="calendar:")}
+    waiting = {row.run_id: row for row in open_because_of(session, cause=f"calendar:{calendar_id}")}
     for run in open_runs(session):
         both = by_digest.get(run.digest)
         if both is None:
             continue
         ours, after = both
         if run.id in waiting:  # what it was asked before and has not answered
-            asked = [edit for edit in waiting[run.id].edits if edit.get("edit") == "calendar"]
-            asked = [edit for edit in asked if edit["calendar"].get("name") == old.name]
-            if asked:
-                after = carried_over(CalendarDocument.model_validate(asked[0]["calendar"]), old, new)
+            asked = CalendarDocument.model_validate(waiting[run.id].edits[0]["calendar"])
+            after = carried_over(asked, old, new)
         if after == ours:
             continue
         first = min(run.first or today, today).toordinal()
@@ -207,7 +209,9 @@ def change_with_runs(
         By field, as of the calendar's own faults.
     """
     old, new = changed(session, actor, calendar_id, how)
-    found = list(_found(session, old, new, today))
+    found = list(_found(session, calendar_id, old, new, today))
+    for number in sorted({n for one in found for n in hanging_together(session, one.run.id)}):
+        take(session, Run, number)  # always in the same order
     change(session, actor, calendar_id, how)
     cause = f"calendar:{calendar_id}"
     shifted = asked = quiet = worked = 0

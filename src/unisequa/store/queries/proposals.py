@@ -25,15 +25,11 @@ def open_to_keeper(session: Session, person_id: int) -> list[ProposalRow]:
     return list(session.scalars(query.options(joinedload(ProposalRow.person)).order_by(ProposalRow.id)))
 
 
-def open_because_of(
-    session: Session, run_id: int | None = None, cause: str | None = None, cause_like: str = ""
-) -> list[ProposalRow]:
-    """Those that something elsewhere brought about: in a run, by what, or by something of a kind."""
+def open_because_of(session: Session, run_id: int | None = None, cause: str | None = None) -> list[ProposalRow]:
+    """Those that something elsewhere brought about: in a run, by what."""
     query = select(ProposalRow).where(ProposalRow.state == "open", ProposalRow.cause.is_not(None))
     if run_id is not None:
         query = query.where(ProposalRow.run_id == run_id)
     if cause is not None:
         query = query.where(ProposalRow.cause == cause)
-    if cause_like:
-        query = query.where(ProposalRow.cause.startswith(cause_like, autoescape=True))
     return list(session.scalars(query.options(joinedload(ProposalRow.run)).order_by(ProposalRow.id)))
