@@ -22,6 +22,7 @@ from bench.living import figures as figures_of_living
 from bench.networks import BASE, bare_loop, job
 from bench.page import figures as figures_of_pages
 from bench.sheet import figures as figures_of_sheet
+from bench.shifting import figures as figures_of_shifting
 from bench.uploads import figures as figures_of_uploads
 from unisequa.core.network.backward import AnchorLimit, schedule
 from unisequa.core.network.order import topological
@@ -176,6 +177,18 @@ def living() -> list[Figure]:
     ]
 
 
+def shifting() -> list[Figure]:
+    """A bar of a run with 500 tasks, in headless Chromium."""
+    taken = figures_of_shifting()
+    words = "frames a second at rest against those while a bar of a run of 500 tasks is dragged"
+    return [
+        Figure("run-500-drag", taken.idle_frames / taken.frames, 1.2, words),
+        Figure(
+            "run-500-tray", taken.shown, 2, "from the server's answer to the frame with the tray, at rest"
+        ),
+    ]
+
+
 def sheet() -> list[Figure]:
     """The sheet of a template with 500 steps, in headless Chromium."""
     taken = figures_of_sheet()
@@ -209,7 +222,7 @@ def uploads() -> list[Figure]:
 
 def main() -> int:
     grown, points = growth()
-    figures = [*computation(), *grown, *push(), memory(), *pages(), *living(), *sheet(), *uploads()]
+    figures = [*computation(), *grown, *push(), memory(), *pages(), *living(), *shifting(), *sheet(), *uploads()]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)

@@ -62,7 +62,7 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     page.keyboard.press("Escape")
     letters = typed["F2"] + typed["x"] + added["y"]
     answers: list[float] = page.evaluate("window.watched.answers")
-    idle = page.evaluate(_FRAMES, 600)
+    idle = page.evaluate(FRAMES, 600)
     bar = page.locator('#bars .mk[data-k="step-250"] .hit').bounding_box()
     assert bar
     x, y = bar["x"] + 4, bar["y"] + bar["height"] / 2
@@ -113,7 +113,7 @@ _WATCH = """() => {
         return answer;
     };
 }"""
-_FRAMES = """(span) => new Promise((done) => {
+FRAMES = """(span) => new Promise((done) => {
     const seen = [];
     const begun = performance.now();
     requestAnimationFrame(function frame(at) {
