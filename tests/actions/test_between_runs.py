@@ -11,7 +11,8 @@ from sqlalchemy import select
 from tests.plans import document, step
 from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
-from unisequa.actions.runs.life import set_follow
+from unisequa.actions.runs.beyond import beyond
+from unisequa.actions.runs.life import give_keeper, set_follow
 from unisequa.actions.runs.proposing import applied, open_proposals
 from unisequa.actions.runs.reaching import elsewhere
 from unisequa.actions.runs.seeing import see_run
@@ -202,6 +203,26 @@ def test_who_waits_for_a_run_goes_on_waiting_when_its_date_moves(chain: tuple[Si
         assert list(hanging_on(session, site.run).awaited) == [posting]
     assert days(site, posting)["pack"] == "2026-06-18" and days(site, thanks)["pack"] == "2026-06-23"
     assert all_kept(site) == []
+
+
+def test_tasks_of_other_runs_stand_beside_and_say_no_more_than_one_may_know(chain: tuple[Site, int, int]) -> None:
+    site, posting, thanks = chain
+    with site.store.writing() as session:
+        later = Choices(anchors={"go": dt.date(2026, 9, 7)})
+        template = session.get(Run, posting).edition.template_id
+        alone = start_run(session, site.person("Ada"), template, None, later, TODAY)
+        give_keeper(session, replace(site.person("Ada"), administrator=True), thanks, site.people["Bela"], TODAY)
+
+    def beside(who: str, run: int) -> list[tuple[str, bool, str, str, str]]:
+        with site.store.reading() as session:
+            found = beyond(session, site.person(who), see_run(session, site.person(who), run, TODAY))
+        return [(one.key, one.waits, one.run, one.title, str(one.last)) for one in found]
+
+    awaited = ("pack", False, "Bulletin 7", "Print", "2026-06-10")
+    assert beside("Ada", posting) == [awaited, ("send", True, "Thanking", "Pack", "2026-06-17")]
+    assert beside("Bela", site.run) == [("print", True, "elsewhere", "A task", "2026-06-12")]
+    assert beside("Bela", thanks) == [("pack", False, "elsewhere", "a task", "2026-06-15")]
+    assert beside("Ada", alone) == [("pack", False, "Issue of the bulletin: no run of that date yet", "Print", "None")]
 
 
 def test_an_anchor_taken_from_another_run_goes_along_for_who_may_shift_both(site: Site) -> None:

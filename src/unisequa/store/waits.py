@@ -12,10 +12,11 @@ from unisequa.core.documents.includes import name_key
 from unisequa.core.documents.template import Step, Template, Wait
 from unisequa.core.plan.task import Awaited
 from unisequa.core.terms import FINISHED
+from unisequa.store.documents import template_of
 from unisequa.store.minutes import has_come, slot_of
 from unisequa.store.of_run import awaited_by
 from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, tasks_of_runs
-from unisequa.store.queries.templates import names_of
+from unisequa.store.queries.templates import names_of, newest_released
 from unisequa.store.tables import Run, TaskRow
 
 HIDDEN_TASK = "a task"
@@ -48,6 +49,8 @@ class AwaitedElsewhere:
     ) -> None:
         waits = tuple(waits)
         self.today, self.grid, self.ids, self.chosen = today, grid, ids, chosen or {}
+        self.session = session
+        self.titles: dict[int, dict[str, str]] | None = None
         self.runs: dict[int, list[AwaitedRun]] = {}
         meant = {number for wait in waits if (number := self._meant(wait))}
         self.names = names_of(session, meant, viewer)
@@ -83,13 +86,23 @@ class AwaitedElsewhere:
         """What a wait on a date is for."""
         run = self.run_for(wait, date)
         if run is None:
-            return Awaited(wait.step, self.names.get(self._meant(wait) or 0, wait.template), found=False)
+            return Awaited(self._title(wait), self.names.get(self._meant(wait) or 0, wait.template), found=False)
         name = run.name if run.id in self.seen else ""
         task = self.tasks.get((run.id, wait.step))
         if task is None:  # it does not apply there
             return Awaited(wait.step, name, done=True)
         title, of = task.title if name else HIDDEN_TASK, (run.id, wait.step)
         return Awaited(title, name, self._finish(task), is_over(task, self.today), start=self._start(task), of=of)
+
+    def _title(self, wait: Wait) -> str:
+        """What a step is called of which there is no run yet, by the newest edition of a template that is seen."""
+        if self.titles is None:
+            self.titles = {
+                edition.template_id: {step.key: step.title for step in template_of(edition).steps}
+                for edition in newest_released(self.session, ids=list(self.names))
+            }
+        title = self.titles.get(self._meant(wait) or 0, {}).get(wait.step, wait.step)
+        return wait.step if "{{" in title else title
 
     def _start(self, task: TaskRow) -> int | None:
         """Where it begins there, as nearly as this grid knows."""
