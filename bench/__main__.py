@@ -183,9 +183,7 @@ def shifting() -> list[Figure]:
     words = "frames a second at rest against those while a bar of a run of 500 tasks is dragged"
     return [
         Figure("run-500-drag", taken.idle_frames / taken.frames, 1.2, words),
-        Figure(
-            "run-500-tray", taken.shown, 2, "from the server's answer to the frame with the tray, at rest"
-        ),
+        Figure("run-500-tray", taken.shown, 2, "from the server's answer to the frame with the tray, at rest"),
     ]
 
 
