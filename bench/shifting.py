@@ -13,7 +13,7 @@ from bench.serving import served
 from bench.sheet import FRAMES
 
 TASKS, PORT = 500, 8434
-KEY = "step-3"
+KEY = "step-33"
 
 
 @dataclass(frozen=True, slots=True)
