@@ -224,7 +224,7 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
     alone = mailing(site, go + dt.timedelta(days=1))
     with site.store.reading() as session:
         awaited = plan_of(run_by_id(session, alone), TODAY).tasks[0].waits[0]
-        assert awaited.words == "print of Newsletter, which has no run of that date yet"
+        assert awaited.words == "Print of Newsletter, which has no run of that date yet"
 
 
 def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Site) -> None:
