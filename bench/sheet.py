@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import shutil
 import statistics
 from dataclasses import dataclass
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
 from bench.house import House
-from bench.serving import served
+from bench.serving import looked_at
 
 STEPS = 500
 PORT = 8433
@@ -37,19 +36,12 @@ def figures(rounds: int = 20) -> SheetFigures:
     with House() as house:
         with house.store.writing() as session:
             house.template(session, STEPS)
-        with served(house.app, PORT) as address, sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{address}/sign-in")
-            page.get_by_role("button", name=house.people[0].name).click()
-            page.get_by_role("heading", level=1).wait_for()
-            taken = _measured(page, rounds)
-            browser.close()
-    return taken
+        with looked_at(house.app, PORT, house.people[0].name) as page:
+            return _measured(page, rounds)
 
 
 def _measured(page: Page, rounds: int) -> SheetFigures:
-    answer = page.goto(f"http://127.0.0.1:{PORT}/templates/1")
+    answer = page.goto("/templates/1")
     assert answer
     size = len(answer.body()) / 1000
     page.wait_for_selector("#rows .cur")

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import shutil
 import statistics
 from dataclasses import dataclass
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
 from bench.house import House
-from bench.serving import served
+from bench.serving import looked_at
 from bench.sheet import FRAMES
 
 TASKS, PORT = 500, 8434
@@ -31,17 +30,10 @@ def figures(rounds: int = 9) -> ShiftFigures:
     with House() as house:
         with house.store.writing() as session:
             run = house.started(session, TASKS)
-        with served(house.app, PORT) as address, sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            page.goto(f"{address}/sign-in")
-            page.get_by_role("button", name=house.people[0].name).click()
-            page.get_by_role("heading", level=1).wait_for()
-            page.goto(f"{address}/runs/{run}")
+        with looked_at(house.app, PORT, house.people[0].name) as page:
+            page.goto(f"/runs/{run}")
             page.wait_for_selector("body[data-ready]")
-            taken = _measured(page, rounds)
-            browser.close()
-    return taken
+            return _measured(page, rounds)
 
 
 def _measured(page: Page, rounds: int) -> ShiftFigures:

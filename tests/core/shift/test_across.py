@@ -11,7 +11,7 @@ from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Awaited, Task
 from unisequa.core.shift.across import MOST_ROUNDS, Beside, Neighbours, Reached, finish_on, spread
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import Edit, Move
+from unisequa.core.shift.edits import Edit, Move, MoveAnchor
 from unisequa.core.terms import Follow
 
 
@@ -91,3 +91,15 @@ def test_a_job_of_days_waits_to_the_end_of_a_day_and_one_of_hours_for_the_moment
     assert finish_on(days, 0, hours.grid) == hours.grid.day_start(day("2026-06-03"))
     dropped = replace(days, tasks=(replace(days.tasks[0], state="dropped"), *days.tasks[1:]))
     assert finish_on(dropped, 0, days.grid) is None
+
+
+def test_an_anchor_that_is_taken_goes_along_though_no_task_hangs_on_it() -> None:
+    there = replace(row(), follow="late")
+    there = replace(
+        there, anchors={**there.anchors, "seen": there.anchors["go"]}, labels={**there.labels, "seen": "Seen"}
+    )
+    first = row()
+    after = cascade(first, [MoveAnchor("go", day("2026-06-08"))]).after()
+    (found,) = spread(1, first, after, lambda n: [(2, Beside(there, {"seen": (1, "go")}))] if n == 1 else [])
+    assert found.after.anchors == {**there.anchors, "seen": day("2026-06-08")}
+    assert dates(found.after) == dates(there)

@@ -170,7 +170,8 @@ def _told(one: Reached, run_id: int | None, name: str, keeper: str) -> Elsewhere
     later = result.plan.calendars[None].count(*result.finish)
     moved = sum(not result.plan.is_parent(result.plan.positions[change.key]) for change in result.changes)
     needs = sum(conflict.kind != "target" for conflict in result.conflicts)
-    words = f"{count_words(moved, 'task')} move{'s' if moved == 1 else ''} by itself" if one.moves else one.text
+    by_itself = count_words(moved, "task moves by itself", "tasks move by themselves")
+    words = by_itself if one.moves else one.text
     return Elsewhere(run_id, name, words, moved, later, "" if one.moves else keeper, needs)
 
 

@@ -171,7 +171,7 @@ def carry_out(
     bring_up(run, today, after, anew=anchored)
     session.flush()
     elsewhere = let_reach(session, actor, around, reached, today, f"shift:{shift.id}", run)
-    return Applied(shift.number, len(shift.changes), len(elsewhere), sum(one.offers is not None for one in reached))
+    return Applied(shift.number, len(shift.changes), len(elsewhere), sum(one.moves is None for one in reached))
 
 
 def take_back(session: Session, actor: Actor, run_id: int, number: int, today: dt.date) -> list[str]:

@@ -220,9 +220,9 @@ def _carried(beside: Beside, was: Mapping[int, Plan], stands: Mapping[int, Plan]
 
 
 def _moving(plan: Plan, edits: tuple[Edit, ...], mode: Mode) -> Cascade | None:
-    """A cascade that moves something; None where it does not, or cannot be."""
+    """A cascade that moves a task or an anchor; None where it does not, or cannot be."""
     try:
         result = cascade(plan, edits, mode, by_itself=True)
     except ShiftError:
         return None
-    return result if moved(result) else None
+    return result if moved(result) or result.prepared.anchors != plan.anchors else None

@@ -297,7 +297,7 @@ function changed(event) {
   const box = event.target.closest("[data-choose]");
   if (box) return choose(box.dataset.choose);
   if (event.target.matches("[data-only]")) return work("/work", { only: event.target.value });
-  if (event.target.name === "what" && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
+  if (["what", "value"].includes(event.target.name) && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
   if (event.target.id === "why") return work("/work", {});
   const input = event.target.closest("[data-edit]");
   return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value, also: input.dataset.also || "" }) : undefined;
