@@ -51,17 +51,6 @@ function keepInPlace() {
 }
 const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 
-// What the field shows is drawn anew from the answer, and hundreds of rows make room for the few that a shift changes:
-// they are gone at once, not compared one by one.
-const FEW = 60;
-document.addEventListener("htmx:before:swap", (/** @type {any} */ { detail }) => {
-  const text = (detail.ctx && detail.ctx.text) || "";
-  if (!text.includes('id="field-model"')) return;
-  for (const drawn of all("#field > g")) drawn.replaceChildren();
-  const rows = find("#work .rows");
-  if (rows && rows.childElementCount > FEW && !find("#work .corner.compares") && text.includes('class="corner compares"')) rows.replaceChildren();
-});
-
 // The page as it now stands: its field drawn, the tray's rows in sight.
 function settled() {
   field.take(held().zoom, selectedKey());
