@@ -48,7 +48,7 @@ def test_from_a_template_to_a_shifted_run_and_back(ada: Page, address: str) -> N
         page.keyboard.type(value)
         page.keyboard.press("Enter")
     page.evaluate("Sheet.whenIdle()")
-    expect(page.locator('.row[data-k="post-it"] .c-f')).to_have_text("print +1 wd")
+    expect(page.locator('.row[data-k="post-it"] .c-f')).to_have_text("3 +1 wd")
     page.get_by_role("button", name="Release edition 2").click()
     page.get_by_role("dialog").get_by_role("button", name="Release edition 2").click()
     page.wait_for_url("**/templates/1")

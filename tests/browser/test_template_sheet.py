@@ -81,8 +81,8 @@ def test_by_keyboard_alone_twelve_steps_are_designed_from_an_empty_page(ada: Pag
     typed(ada, "loan", "book the courier +1 wd")
     assert [(line.get("w"), line["d"], line.get("f")) for line in lines(ada)[:3]] == [
         ("start -20 wd", "2", None),
-        (None, "1", "loan-agreement-ends"),
-        (None, "1", "book-the-courier +1 wd"),
+        (None, "1", "Loan agreement ends"),
+        (None, "1", "Book the courier +1 wd"),
     ]
     assert [line["s"] for line in lines(ada)[:3]] == [[-20, -18], [-18, -17], [-16, -15]]
 

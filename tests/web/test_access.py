@@ -120,7 +120,7 @@ ROUTES: dict[str, Act] = {
 EVERYBODY = {
     "/", "/desk/act", "/desk/undo/{number}", "/find", "/starts/{number}", "/start-progress/{token}",
     "/joiners", "/subjects", "/subjects/new", "/subjects/{number}", "/together", "/hand-over",
-    "/account", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
+    "/account", "/account/days", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
     "/account/password", "/account/second-factor", "/account/second-factor/codes",
     "/account/second-factor/off", "/account/sessions", "/favicon.ico", "/healthz", "/import",
     "/import/{token}", "/library", "/readyz", "/runs", "/sign-in", "/sign-in/code",

@@ -160,7 +160,7 @@ def test_the_library_finds_by_words_and_shows_what_a_template_holds(site: Site) 
         assert ("Issue of the bulletin" in words(browser.get(f"/library?{query}").text)) == there, query
     inside = words(browser.get(f"/library/{site.template}/preview").text)
     assert "Measured from Go. Roles: Lead, Writer, Editor. Asked at the start: Number" in inside
-    assert "Words Draft Writer start 0 wd 2 days Check Editor draft 1 day" in inside
+    assert "Words Draft Writer start 0 wd 2 days Check Editor after Draft 1 day" in inside
     browser.post(f"/templates/{site.template}/duplicate")
     assert "Issue of the bulletin, a copy" in words(browser.get("/library").text)
 

@@ -18,7 +18,7 @@ Number = Annotated[int | None, Query(ge=1, le=LARGEST_NUMBER)]
 """The number of an edition or of a shift, where one is named."""
 
 
-def day_done(text: str, today: dt.date) -> dt.date | None:
+def day_done(text: str, today: dt.date, *, month_first: bool) -> dt.date | None:
     """The day, or the time, at which something was done, as somebody typed it; None for now.
 
     Raises
@@ -27,6 +27,6 @@ def day_done(text: str, today: dt.date) -> dt.date | None:
         Field ``day``.
     """
     try:
-        return typed_when(text, today=today)
+        return typed_when(text, today=today, month_first=month_first)
     except (TypedError, DateRangeError) as error:
         raise Refused({"day": str(error)}) from None

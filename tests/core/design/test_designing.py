@@ -173,8 +173,8 @@ def test_links_drawn_and_taken_out_in_the_run_are_those_of_the_template_made_of_
         ("a", "c", 2),
     ]
     assert (lines[2].was, lines[2].becomes) == (
-        "by its links, 1 d, follows b, rare",
-        "by its links, 1 d, follows rare, a +2 wd",
+        "by its links, 1 d, follows B, Rare",
+        "by its links, 1 d, follows Rare, A +2 wd",
     )
 
 

@@ -183,7 +183,7 @@ def test_a_table_is_pasted_by_its_columns_and_a_fault_names_its_row() -> None:
         rows.Place(),
     )
     assert keys == ["pack", "ship"] and [r.label for r in found.roles] == ["Crew"]
-    assert step_fields.field_text(found, found.steps[1], "follows") == "pack +1 wd"
+    assert step_fields.field_text(found, found.steps[1], "follows") == "Pack +1 wd"
     with pytest.raises(EditError, match="row 2, when"):
         pasted_table(empty, [["Pack", "", "-5"], ["Ship", "", "soon"]], rows.Place())
 

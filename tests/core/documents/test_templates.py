@@ -13,8 +13,9 @@ from tests.plans import dates, document, plan, step, template
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.design import editing, linking
+from unisequa.core.design.following import StepNames, follows_words, typed_follows
+from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.design.outline import outline
-from unisequa.core.design.typed import follows_words, typed_follows, typed_when, when_words
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.placeholders import holds
@@ -186,7 +187,11 @@ TODAY = dt.date(2026, 6, 3)  # a Wednesday
         ("2026-08-31", "2026-08-31"), ("+3", "2026-06-13"), ("-3", "2026-06-07"), ("wd+2", "2026-06-12"),
         ("wd-1", "2026-06-09"), ("fri", "2026-06-05"), ("Wednesday", "2026-06-03"), ("tomorrow", "2026-06-04"),
         ("12 mar", "2026-03-12"), ("1 feb", "2027-02-01"), ("mar 12 2028", "2028-03-12"), ("29 feb", "2028-02-29"),
-        ("Fri 5 Jun 2026", "2026-06-05"),
+        ("Fri 5 Jun 2026", "2026-06-05"), ("12.3.", "2026-03-12"),
+        ("12.03.2027", "2027-03-12"), ("12. 3. 27", "2027-03-12"),
+        ("12/3/2027", "2027-03-12"), ("7/6", "2026-06-07"), ("12 mar 27", "2027-03-12"), ("3rd sept", "2026-09-03"),
+        ("yesterday", "2026-06-02"), ("+1w", "2026-06-17"), ("-2 weeks", "2026-05-27"), ("+1mo", "2026-07-10"),
+        ("+2 wd", "2026-06-12"), ("eom", "2026-06-30"), ("end of month", "2026-06-30"), ("12-Mar-27", "2027-03-12"),
     ],
 )  # fmt: skip
 def test_dates_are_understood_as_people_type_them(text: str, expected: str) -> None:
@@ -194,8 +199,31 @@ def test_dates_are_understood_as_people_type_them(text: str, expected: str) -> N
     assert typed_date(text, today=TODAY, base=base, calendar=WorkingCalendar()).isoformat() == expected
 
 
+def test_days_between_slashes_go_by_the_habit_of_who_types_them() -> None:
+    def typed(text: str) -> str:
+        read = typed_date(text, today=TODAY, base=None, calendar=WorkingCalendar(), month_first=True)
+        return read.isoformat()
+
+    assert (typed("12/3/2027"), typed("7/6"), typed("12.3.")) == ("2027-12-03", "2026-07-06", "2026-03-12")
+    with pytest.raises(TypedError, match="there is no month 31; the month is read first"):
+        typed("31/3/2027")
+
+
 @pytest.mark.parametrize(
-    "text", ["", "soon", "31 feb 2026", "30 feb", "2026-13-01", "wd+999999999", "12 ma", "friday week"]
+    "text",
+    [
+        "12.13.2027",
+        "31/31/2026",
+        "+1y",
+        "",
+        "soon",
+        "31 feb 2026",
+        "30 feb",
+        "2026-13-01",
+        "wd+999999999",
+        "12 ma",
+        "friday week",
+    ],
 )
 def test_what_is_no_date_is_refused(text: str) -> None:
     with pytest.raises(TypedError):
@@ -220,7 +248,7 @@ def test_an_offset_is_typed_as_it_is_shown(offset: int, unit: str, edge: str, an
 
 def test_links_are_typed_by_key_title_or_row_and_shown_the_same_way() -> None:
     steps = template([step("till", title="Count the till"), step("bank", title="Bank, reconciled"), step("x-1")]).steps
-    found = typed_follows("count the +2 d; 2, x-1 -1", steps)
+    found = typed_follows("count the +2 d; 2, x-1 -1", StepNames(steps))
     assert [(f.key, f.lag, f.unit) for f in found] == [
         ("till", 2, "elapsed"),
         ("bank", 0, "working"),
@@ -229,7 +257,7 @@ def test_links_are_typed_by_key_title_or_row_and_shown_the_same_way() -> None:
     edited = linking.set_follows(template([step("a"), step("b"), step("c")]), "c", "a +2 d, b")
     assert follows_words(edited.links) == "a +2 d, b"
     with pytest.raises(TypedError, match='no step "tell"; did you mean "till"'):
-        typed_follows("tell", steps)
+        typed_follows("tell", StepNames(steps))
 
 
 def test_a_role_that_a_step_has_is_not_taken_out() -> None:
@@ -278,9 +306,9 @@ def test_a_document_broken_anywhere_gives_a_plan_or_faults_and_never_breaks(data
 def test_what_is_typed_is_named_in_what_it_is_refused_with() -> None:
     steps = template([step("till", title="Count the till")]).steps
     with pytest.raises(TypedError, match='no step "tell"; did you mean "till"'):
-        typed_follows("tell +2 wd", steps)
+        typed_follows("tell +2 wd", StepNames(steps))
     with pytest.raises(TypedError, match=r'^"till [+]99999 wd": the lag is longer than 36500 days'):
-        typed_follows("till +99999 wd", steps)
+        typed_follows("till +99999 wd", StepNames(steps))
 
 
 def test_an_offset_typed_anew_keeps_its_roll_and_end_unless_it_says_another() -> None:

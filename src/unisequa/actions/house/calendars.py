@@ -144,9 +144,9 @@ def with_fields(**fields: Any) -> Change:
     return lambda written: {**written, **fields}
 
 
-def closing(first: str, last: str, label: str, today: dt.date) -> Change:
+def closing(first: str, last: str, label: str, today: dt.date, *, month_first: bool = False) -> Change:
     """The house closed from a day to a day, as they are typed."""
-    begins, ends = typed_span(first, last, today)
+    begins, ends = typed_span(first, last, today, month_first=month_first)
     closure = {"from": begins.isoformat(), "to": ends.isoformat(), "label": " ".join(label.split())[:200]}
     return lambda written: {**written, "closures": sorted([*written.get("closures", []), closure], key=_span)}
 
@@ -162,10 +162,10 @@ def _span(closure: Any) -> tuple[str, str]:
     return (closure["from"], closure["to"]) if isinstance(closure, dict) else (closure, closure)
 
 
-def working_on(day: str, today: dt.date) -> Change:
+def working_on(day: str, today: dt.date, *, month_first: bool = False) -> Change:
     """A day worked although the week, a holiday or a closure says otherwise."""
     try:
-        date, _ = typed_span(day, "", today)
+        date, _ = typed_span(day, "", today, month_first=month_first)
     except Refused as error:
         raise Refused({"day": error.faults["first"]}) from None
     text = date.isoformat()

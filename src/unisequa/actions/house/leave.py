@@ -34,7 +34,7 @@ def leave_of(session: Session, person_id: int, today: dt.date) -> tuple[LeaveSee
     return tuple(LeaveSeen(one.id, one.first_on, one.last_on, one.label) for one in found)
 
 
-def typed_span(first: str, last: str, today: dt.date) -> tuple[dt.date, dt.date]:
+def typed_span(first: str, last: str, today: dt.date, *, month_first: bool) -> tuple[dt.date, dt.date]:
     """The first and the last day as somebody typed them; one day where only one is given.
 
     Raises
@@ -47,7 +47,7 @@ def typed_span(first: str, last: str, today: dt.date) -> tuple[dt.date, dt.date]
     for name, text in (("first", first), ("last", last or first)):
         try:
             base = days.get("first")
-            days[name] = typed_date(text, today=today, base=base, calendar=WorkingCalendar())
+            days[name] = typed_date(text, today=today, base=base, calendar=WorkingCalendar(), month_first=month_first)
         except TypedError as error:
             faults[name] = str(error)
     if faults:
@@ -70,7 +70,7 @@ def add(
         For what is no date, ends before it begins, or meets leave that is there.
     """
     _check_own(actor, person_id)
-    begins, ends = typed_span(first, last, today)
+    begins, ends = typed_span(first, last, today, month_first=actor.month_first)
     if ends < today:
         raise Refused({"last" if last else "first": "These days are over."})
     for one in rows.leave_of(session, {person_id}):

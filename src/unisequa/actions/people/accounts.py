@@ -162,6 +162,11 @@ def end_sessions(session: Session, actor: Actor, name: str, number: int | None =
     audit(session, "sessions ended", actor.id, "one session ended" if number else "all other sessions ended")
 
 
+def set_habit(session: Session, actor: Actor, *, month_first: bool) -> None:
+    """Have days between slashes read as this person writes them."""
+    person_row(session, actor.id).month_first = month_first
+
+
 def change_password(store: Store, actor: Actor, old: str, new: str, name: str) -> None:
     """Give oneself another password; every other session ends."""
     with store.reading() as session:

@@ -18,11 +18,13 @@ class Actor:
     email: str = ""
     title: str = ""
     administrator: bool = False
+    month_first: bool = False
+    """Whether ``3/4`` is the fourth of March to them."""
 
 
 def as_actor(person: Person) -> Actor:
     """A person's row as an actor."""
-    return Actor(person.id, person.name, person.email, person.title, person.administrator)
+    return Actor(person.id, person.name, person.email, person.title, person.administrator, person.month_first)
 
 
 def people(session: Session) -> list[Actor]:

@@ -151,18 +151,19 @@ def propose_for_task(
             raise Refused({"left": "Say what is left as " + ("1h 30m." if hours else "a number of working days.")})
         edit: Edit = Remaining(key, slots)
     elif by.strip():
-        edit = Due(key, _typed(plan, i, by, today))
+        edit = Due(key, _typed(plan, i, by, today, month_first=actor.month_first))
     else:
         raise Refused({"by": f"Say by when, or {'how much is' if hours else 'how many working days are'} left."})
     return propose(session, actor, run_id, [edit], today, why=why, key=key)
 
 
-def _typed(plan: Plan, i: int, text: str, today: dt.date) -> int:
+def _typed(plan: Plan, i: int, text: str, today: dt.date, *, month_first: bool) -> int:
     """A due date as it was typed, counted from where the task stands."""
     grid, read = plan.grid, plan.read(i)
     base = counted_from(grid, read[1] if read else None)
+    calendar = plan.calendars.of(plan.tasks[i])
     try:
-        moment = typed_moment(text, today=today, base=base, calendar=plan.calendars.of(plan.tasks[i]), grid=grid)
+        moment = typed_moment(text, today=today, base=base, calendar=calendar, grid=grid, month_first=month_first)
     except (TypedError, DateRangeError) as error:
         raise Refused({"by": str(error)}) from None
     return grid.of(moment)

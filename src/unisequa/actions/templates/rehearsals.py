@@ -73,7 +73,9 @@ def rehearsed(
     for key, text in given.anchors.items():
         if text.strip():
             try:
-                anchors[key] = typed_moment(text, today=today, base=None, calendar=calendar, grid=grid)
+                anchors[key] = typed_moment(
+                    text, today=today, base=None, calendar=calendar, grid=grid, month_first=actor.month_first
+                )
             except (TypedError, DateRangeError, ValueError) as error:
                 faults[f"anchors.{key}"] = str(error)
     if faults:

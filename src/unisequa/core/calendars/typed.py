@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from calendar import monthrange
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import FIRST_DAY, LAST_DAY, MINUTES, Grid, read_span
 from unisequa.core.calendars.words import MONTHS, day_words
 from unisequa.core.errors import TypedError
 
-_RELATIVE = re.compile(r"^(wd\s*)?([+−-])\s*(\d{1,5})$")
+_RELATIVE = re.compile(
+    r"^(?P<wd>wd\s*)?(?P<sign>[+−–-])\s*(?P<n>\d{1,5})\s*"
+    r"(?P<unit>wd|working days?|d|days?|w|wk|weeks?|mo|months?)?$"
+)
 
 
 _WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
@@ -19,21 +23,34 @@ _WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri"
 _WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?(?:\s+(\d.*))?$")
 
 
-_DAY_MONTH = re.compile(r"^(\d{1,2})\.?\s*([a-z]{3,})\.?,?(?:\s+(\d{4}))?$")
+_DAY_MONTH = re.compile(r"^(\d{1,2})(?:st|nd|rd|th)?\.?[\s-]*([a-z]{3,})\.?,?(?:[\s-]+(\d{4}|\d{2}))?$")
 
 
-_MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2}),?(?:\s+(\d{4}))?$")
+_MONTH_DAY = re.compile(r"^([a-z]{3,})\.?\s*(\d{1,2})(?:st|nd|rd|th)?,?(?:\s+(\d{4}|\d{2}))?$")
+
+
+_DOTTED = re.compile(r"^(\d{1,2})\.\s*(\d{1,2})\.?(?:\s*(\d{4}|\d{2}))?$")
+
+
+_SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})(?:/(\d{4}|\d{2}))?$")
+
+
+_END_OF_MONTH = {"eom", "end of month", "end of the month"}
 
 
 _NEAR = {"yesterday": -1, "today": 0, "tomorrow": 1}
 
 
-def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar) -> dt.date:
+def typed_date(
+    text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar, month_first: bool = False
+) -> dt.date:
     """The date somebody typed.
 
-    ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back) ·
-    ``fri`` (the next one, today included) · ``Fri 5 Jun 2026`` · ``yesterday``, ``today``, ``tomorrow`` ·
-    ``+3``, ``-3`` days and ``wd+2``, ``wd-2`` working days from ``base``, or from today without one.
+    ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back), ``12 mar 27``,
+    ``12.3.``, ``12.3.2027`` · ``12/3/2027``, the day before the month unless ``month_first`` · ``fri`` (the next one
+    from today, today included) · ``Fri 5 Jun 2026`` · ``yesterday``, ``today``, ``tomorrow`` · ``eom``, the last day of
+    this month · ``+3``, ``-3`` days, ``+1w`` weeks, ``+1mo`` months and ``wd+2``, ``+2 wd`` working days from ``base``,
+    or from today without one.
 
     Raises
     ------
@@ -44,44 +61,76 @@ def typed_date(text: str, *, today: dt.date, base: dt.date | None, calendar: Wor
     datetime.date(2026, 8, 11)
     """
     word = " ".join(text.lower().split())
-    start = (base or today).toordinal()
     if word in _NEAR:
         return today + dt.timedelta(days=_NEAR[word])
+    if word in _END_OF_MONTH:
+        return today.replace(day=monthrange(today.year, today.month)[1])
     if relative := _RELATIVE.match(word):
-        n = int(relative[3]) * (1 if relative[2] == "+" else -1)
-        day = start + n
-        if relative[1]:
-            day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
-        if not FIRST_DAY <= day <= LAST_DAY:
-            raise TypedError(f'"{text}" falls outside the years 1 to 9999')
-        return dt.date.fromordinal(day)
+        return _counted(text, relative, (base or today).toordinal(), calendar)
     named = _WEEKDAY.match(word)
     if named and not named[2]:
         return today + dt.timedelta(days=(_WEEKDAYS[named[1][:3]] - today.weekday()) % 7)
     if named:
-        date = typed_date(named[2], today=today, base=base, calendar=calendar)
+        date = typed_date(named[2], today=today, base=base, calendar=calendar, month_first=month_first)
         if date.weekday() != _WEEKDAYS[named[1][:3]]:
             raise TypedError(f'"{text}": {named[2]} is another day of the week, {day_words(date, year=True)}')
         return date
-    if relative := _DAY_MONTH.match(word):
-        return _named(text, int(relative[1]), relative[2], relative[3], today)
-    if relative := _MONTH_DAY.match(word):
-        return _named(text, int(relative[2]), relative[1], relative[3], today)
+    if parts := _DAY_MONTH.match(word):
+        return _named(text, int(parts[1]), _month(text, parts[2]), parts[3], today)
+    if parts := _MONTH_DAY.match(word):
+        return _named(text, int(parts[2]), _month(text, parts[1]), parts[3], today)
+    if parts := _DOTTED.match(word):
+        return _named(text, int(parts[1]), int(parts[2]), parts[3], today)
+    if parts := _SLASHED.match(word):
+        day, month = (parts[2], parts[1]) if month_first else (parts[1], parts[2])
+        return _named(text, int(day), int(month), parts[3], today, month_first=month_first)
     try:
         return dt.date.fromisoformat(word)
     except ValueError:
-        message = f'"{text}" is no date; type 2026-08-31, 12 mar, fri, +3 (days) or wd+2 (working days)'
+        message = f'"{text}" is no date; type 2026-08-31, 12 mar, 12.3., fri, +3 (days), +1w or wd+2 (working days)'
         raise TypedError(message) from None
 
 
-def _named(text: str, day: int, month: str, year: str | None, today: dt.date) -> dt.date:
-    months = [i for i, name in enumerate(MONTHS, 1) if name.lower().startswith(month)]
+def _counted(text: str, relative: re.Match[str], start: int, calendar: WorkingCalendar) -> dt.date:
+    """So many days, working days, weeks or months from a day."""
+    n = int(relative["n"]) * (1 if relative["sign"] == "+" else -1)
+    unit = "wd" if relative["wd"] else (relative["unit"] or "d")
+    if unit.startswith("w") and unit not in {"wd", "working day", "working days"}:
+        day = start + 7 * n
+    elif unit.startswith("mo"):
+        return _months_on(text, dt.date.fromordinal(start), n)
+    elif unit.startswith("d"):
+        day = start + n
+    else:
+        day = calendar.advance(start + 1, n) - 1 if n > 0 else calendar.retreat(start, -n)
+    if not FIRST_DAY <= day <= LAST_DAY:
+        raise TypedError(f'"{text}" falls outside the years 1 to 9999')
+    return dt.date.fromordinal(day)
+
+
+def _months_on(text: str, day: dt.date, n: int) -> dt.date:
+    year, month = divmod(day.year * 12 + day.month - 1 + n, 12)
+    if not 1 <= year <= 9999:
+        raise TypedError(f'"{text}" falls outside the years 1 to 9999')
+    return dt.date(year, month + 1, min(day.day, monthrange(year, month + 1)[1]))
+
+
+def _month(text: str, name: str) -> int:
+    months = [i for i, month in enumerate(MONTHS, 1) if month.lower().startswith(name) or (name == "sept" and i == 9)]
     if len(months) != 1:
-        raise TypedError(f'"{text}": no month "{month}"')
-    years = [int(year)] if year else [today.year, today.year + 1, *range(today.year + 2, today.year + 9)]
+        raise TypedError(f'"{text}": no month "{name}"')
+    return months[0]
+
+
+def _named(text: str, day: int, month: int, year: str | None, today: dt.date, *, month_first: bool = False) -> dt.date:
+    """A day and month, in a year or in the nearest; of two digits a year is of this century."""
+    if not 1 <= month <= 12:
+        habit = "the month is read first, as your account says" if month_first else "the day is read before the month"
+        raise TypedError(f'"{text}": there is no month {month}; {habit}')
+    years = [int(year) + (2000 if len(year) == 2 else 0)] if year else list(range(today.year, today.year + 9))
     for candidate in years:
         try:
-            date = dt.date(candidate, months[0], day)
+            date = dt.date(candidate, month, day)
         except ValueError:
             continue
         if year or date >= today - dt.timedelta(days=92):
@@ -96,7 +145,13 @@ _LATER = re.compile(r"^([+−-])\s*((?:\d{1,3}\s*h)?\s*(?:\d{1,4}\s*m(?:in)?)?)$
 
 
 def typed_moment(
-    text: str, *, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar, grid: Grid
+    text: str,
+    *,
+    today: dt.date,
+    base: dt.datetime | None,
+    calendar: WorkingCalendar,
+    grid: Grid,
+    month_first: bool = False,
 ) -> dt.date:
     """What somebody typed for a date of a job: on the day grid a date; on the minute grid a time, or a date alone.
 
@@ -113,13 +168,13 @@ def typed_moment(
     """
     base_day = base.date() if base else None
     if grid.per_day == 1:
-        return typed_date(text, today=today, base=base_day, calendar=calendar)
+        return typed_date(text, today=today, base=base_day, calendar=calendar, month_first=month_first)
     word = " ".join(text.split())
     if base is not None and (later := _LATER.match(word)) and later[2].strip():
         minutes = read_span(later[2].replace("min", "m"), MINUTES)
         return base + dt.timedelta(minutes=minutes if later[1] == "+" else -minutes)
     try:
-        return dt.datetime.fromisoformat(word) if "T" in word else _at_time(word, today, base, calendar)
+        return dt.datetime.fromisoformat(word) if "T" in word else _at_time(word, today, base, calendar, month_first)
     except ValueError:
         message = f'"{text}" is no time; type 19:40, fri 19:40, 2026-08-31 19:40 or +20m'
         raise TypedError(message) from None
@@ -133,7 +188,9 @@ def counted_from(grid: Grid, at: int | None) -> dt.datetime | None:
     return moment if isinstance(moment, dt.datetime) else dt.datetime.combine(moment, dt.time())
 
 
-def _at_time(word: str, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar) -> dt.date:
+def _at_time(
+    word: str, today: dt.date, base: dt.datetime | None, calendar: WorkingCalendar, month_first: bool
+) -> dt.date:
     by_day = WorkingCalendar(
         calendar.name, calendar.week, holidays=calendar.holidays, closures=calendar.closures, extra=calendar.extra
     )
@@ -141,13 +198,14 @@ def _at_time(word: str, today: dt.date, base: dt.datetime | None, calendar: Work
     day = (timed[1] or "") if timed else word
     on = base.date() if base else dt.date(today.year, today.month, today.day)
     if day:
-        on = typed_date(day, today=today, base=base.date() if base else None, calendar=by_day)
+        from_day = base.date() if base else None
+        on = typed_date(day, today=today, base=from_day, calendar=by_day, month_first=month_first)
     if timed:
         return dt.datetime.combine(on, dt.time(int(timed[2]), int(timed[3])))
     return on if base is None else dt.datetime.combine(on, base.time())
 
 
-def typed_past(text: str, *, today: dt.date) -> dt.date | None:
+def typed_past(text: str, *, today: dt.date, month_first: bool = False) -> dt.date | None:
     """The day on which something was done, as typed: a weekday is the last one, today included; nothing is None.
 
     Raises
@@ -160,7 +218,7 @@ def typed_past(text: str, *, today: dt.date) -> dt.date | None:
     """
     if not text.strip():
         return None
-    day = typed_date(text, today=today, base=None, calendar=WorkingCalendar())
+    day = typed_date(text, today=today, base=None, calendar=WorkingCalendar(), month_first=month_first)
     if day > today and text.strip().lower()[:3] in _WEEKDAYS and day - today < dt.timedelta(days=7):
         day -= dt.timedelta(days=7)
     if day > today:
@@ -168,7 +226,7 @@ def typed_past(text: str, *, today: dt.date) -> dt.date | None:
     return day
 
 
-def typed_when(text: str, *, today: dt.date) -> dt.date | None:
+def typed_when(text: str, *, today: dt.date, month_first: bool = False) -> dt.date | None:
     """When something was done, as typed: a day as :func:`typed_past` reads it, or a time, of today or of such a day.
 
     Raises
@@ -180,9 +238,10 @@ def typed_when(text: str, *, today: dt.date) -> dt.date | None:
     """
     timed = _TIME.match(" ".join(text.replace("T", " ").split()))
     if not timed:
-        return typed_past(text, today=today)
+        return typed_past(text, today=today, month_first=month_first)
     try:
         time = dt.time(int(timed[2]), int(timed[3]))
     except ValueError:
         raise TypedError(f'"{text}" is no time; type 19:40, or fri 19:40') from None
-    return dt.datetime.combine(typed_past(timed[1] or "today", today=today) or today, time)
+    day = typed_past(timed[1] or "today", today=today, month_first=month_first)
+    return dt.datetime.combine(day or today, time)

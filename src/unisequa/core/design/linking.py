@@ -7,11 +7,11 @@ from typing import Any
 
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.design.editing import changed, index_of
+from unisequa.core.design.following import StepNames, typed_follows
 from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import block, in_phases
-from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import circle_with
-from unisequa.core.documents.template import Link, Step, Template, When, usual_roll
+from unisequa.core.documents.template import Link, Template, When, usual_roll
 from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import LinkType, Unit
 
@@ -19,13 +19,18 @@ from unisequa.core.terms import LinkType, Unit
 def set_follows(template: Template, key: str, text: str) -> Template:
     """Replace the links into a step by what was typed."""
     index_of(template.steps, key, "step")
-    return with_follows(template, {key: read_follows(template, in_phases(template), key, text)})
+    return with_follows(template, {key: read_follows(names_of(template), key, text)})
 
 
-def read_follows(template: Template, steps: Sequence[Step], key: str, text: str) -> list[Link]:
-    """The links into a step that were typed; ``steps`` in the order of their rows."""
+def names_of(template: Template, inside: Mapping[str, str] | None = None, *, alike: bool = False) -> StepNames:
+    """How a template's steps are called where others follow them; ``inside`` has the titles of what it includes."""
+    return StepNames(in_phases(template), _inner(template), inside or {}, alike)
+
+
+def read_follows(names: StepNames, key: str, text: str) -> list[Link]:
+    """The links into a step that were typed."""
     try:
-        wanted = typed_follows(text, steps, _inner(template))
+        wanted = typed_follows(text, names)
     except TypedError as error:
         raise EditError("follows", str(error)) from None
     return [

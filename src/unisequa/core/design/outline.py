@@ -35,7 +35,8 @@ class Outline:
 
     ``length`` counts the working days from the first to the last of what hangs on the first anchor.
     ``drift`` says how many working days behind its offset a step lies. ``fault`` says why there are no
-    intervals, if there are none. Of a job of hours all of this is in ``minutes``, and ``length`` is not given.
+    intervals, if there are none. ``marks`` has the day on which each milestone reads, which its boundary alone does not
+    tell. Of a job of hours all of this is in ``minutes``, and ``length`` is not given.
     """
 
     spans: Mapping[str, tuple[int, int]] = field(default_factory=dict)
@@ -45,6 +46,7 @@ class Outline:
     critical: frozenset[str] = frozenset()
     fault: str = ""
     minutes: bool = False
+    marks: Mapping[str, int] = field(default_factory=dict)
 
 
 def outline(template: Template, library: Library | None = None) -> Outline:
@@ -184,6 +186,15 @@ def _measured(plan: Plan, paper: _Paper, later: list[int], half: int) -> Outline
     def near(day: int) -> int:
         return day - sum(cut for border, cut in cuts if day >= border)
 
+    standing = {
+        task.key: near(paper.count(days[0]))
+        for i, task in enumerate(plan.tasks)
+        if not paper.minutes
+        and task.key in spans
+        and spans[task.key][0] == spans[task.key][1]
+        and (days := plan.days(i))
+    }
+
     return Outline(
         {key: (near(start), near(finish)) for key, (start, finish) in spans.items()},
         {key: near(day) for key, day in anchors.items()},
@@ -191,6 +202,7 @@ def _measured(plan: Plan, paper: _Paper, later: list[int], half: int) -> Outline
         {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0},
         frozenset(task.key for i, task in enumerate(plan.tasks) if plan.schedule.critical[i]),
         minutes=paper.minutes,
+        marks=standing,
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from unisequa.core.design.editing import add_named, change_named, change_steps, changed, index_of, set_day_label
 from unisequa.core.design.fields.entries import set_field
-from unisequa.core.design.typed import typed_when, when_words
+from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.conditions import Clause, Condition, Joiner, expression
 from unisequa.core.documents.placeholders import fill_in

@@ -15,8 +15,8 @@ from pydantic import ValidationError
 
 from unisequa.core.design.editing import slug
 from unisequa.core.design.fields.entries import FIELD, FIELDS, field_text, typed_values
+from unisequa.core.design.following import StepNames, follows_words, links_into, typed_follows
 from unisequa.core.design.rows import rows
-from unisequa.core.design.typed import typed_follows
 from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
@@ -59,13 +59,19 @@ def header() -> list[str]:
 
 def table_rows(template: Template) -> list[list[str]]:
     """The steps as rows, in the order they are shown, cells in the order of :func:`header`."""
-    table = []
-    for row in rows(template):
-        cells = [field_text(template, row.step, name) if name != "key" else row.step.key for name in COLUMNS]
-        if not row.step.when:
-            cells[list(COLUMNS).index("roll")] = ""
-        table.append(cells)
-    return table
+    into = links_into(template)
+
+    def cell(step: Step, name: str) -> str:
+        match name:
+            case "key":
+                return step.key
+            case "follows":
+                return follows_words(into.get(step.key, []))
+            case "roll" if not step.when:
+                return ""
+        return field_text(template, step, name)
+
+    return [[cell(row.step, name) for name in COLUMNS] for row in rows(template)]
 
 
 def guess(names: Sequence[str]) -> list[str]:
@@ -252,9 +258,10 @@ def _links(
     if "follows" not in reading.columns:
         return tuple(k for k in template.links if {k.from_.split(".")[0], k.to.split(".")[0]} <= {*known, *included})
     wanted: dict[tuple[str, str, str], Link] = {}
+    names = StepNames(steps, included)
     for i, record in enumerate(records):
         try:
-            entries = typed_follows(record.get("follows", ""), steps, included)
+            entries = typed_follows(record.get("follows", ""), names)
         except TypedError as error:
             reading.fault(i, "follows", str(error))
             continue

@@ -170,6 +170,22 @@ def whole(template: Template, library: Library | None = None) -> Whole:
     return laid
 
 
+def titles_inside(template: Template, library: Library | None = None) -> dict[str, str]:
+    """The titles of what a template includes, by full keys; by an include's own key the name of that template.
+
+    Nothing where it cannot be laid out.
+    """
+    if not template.includes:
+        return {}
+    shelf = library or Library()
+    names = {one.key: inner.name for one in template.includes if (inner := shelf.find(one.template)) is not None}
+    try:
+        placed = whole(template, shelf).steps
+    except DocumentError:
+        return names
+    return names | {one.key: one.step.title for one in placed if "." in one.key}
+
+
 def laid_open(template: Template, library: Library | None = None) -> Template:
     """The template with what it includes as its own parts, under their full keys; for reading, not for keeping.
 

@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.design.editing import changed, remove_steps
-from unisequa.core.design.typed import follows_words, when_words
+from unisequa.core.design.following import StepNames, follows_words
+from unisequa.core.design.offsets import when_words
 from unisequa.core.documents.measures import measured
 from unisequa.core.documents.template import Link, Step, Template, When, usual_roll
 from unisequa.core.errors import DocumentError, Fault
@@ -190,11 +191,12 @@ def _until_it_gives_the_dates(
 
 def _told(template: Template, drawn: Template, plan: Plan, dropped: set[str], *, keep_dropped: bool) -> list[Became]:
     after = {step.key: step for step in drawn.steps}
+    names = StepNames(template.steps)
     lines = []
     for step in template.steps:
         new = after.get(step.key)
         was = _words(template, step)
-        before, now = (follows_words([k for k in t.links if k.to == step.key]) for t in (template, drawn))
+        before, now = (follows_words([k for k in t.links if k.to == step.key], names) for t in (template, drawn))
         if step.key in dropped:
             note = "was dropped; kept as it is" if keep_dropped else "was dropped; left out"
             lines.append(Became(step.key, step.title, was, was if keep_dropped else "", note))

@@ -61,6 +61,8 @@ class Person(Base):
     """The half minute whose code was used last; no code is taken twice."""
     position_id: Mapped[int | None] = mapped_column(ForeignKey("positions.id", ondelete="SET NULL"))
     manager_id: Mapped[int | None] = mapped_column(ForeignKey("people.id", ondelete="SET NULL"))
+    month_first: Mapped[bool] = mapped_column(default=False)
+    """Whether a day between slashes has its month first: 3/4 is the fourth of March."""
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
 
     position: Mapped[Position | None] = relationship(back_populates="holders")

@@ -47,6 +47,7 @@ class AccountPage:
     email: str
     title: str
     administrator: bool
+    month_first: bool
     sessions: tuple[SessionLine, ...]
     factor: Factor
     leave: tuple[LeaveSeen, ...]
@@ -58,6 +59,7 @@ class AccountPage:
 _SAID = {
     "password": "Your password is changed; every other session has ended.",
     "sessions": "Ended.",
+    "days": "Days are read so from now on.",
     "factor": "Your second factor is off.",
 }
 
@@ -86,7 +88,18 @@ def account_page(
         for one in seen
     )
     return AccountPage(
-        "", me.name, me.email, me.title, me.administrator, lines, factor, away, typed or {}, said, faults or {}
+        "",
+        me.name,
+        me.email,
+        me.title,
+        me.administrator,
+        me.month_first,
+        lines,
+        factor,
+        away,
+        typed or {},
+        said,
+        faults or {},
     )
 
 
@@ -125,6 +138,14 @@ def end(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Respons
     with store.writing() as session:
         accounts.end_sessions(session, me, visit_name(request), number_in(text_field(form, "session", 12)) or None)
     return RedirectResponse("/account?said=sessions", status_code=303)
+
+
+@router.post("/account/days")
+def days(me: SignedIn, form: Posted, store: StoreOf) -> Response:
+    """How days between slashes are read."""
+    with store.writing() as session:
+        accounts.set_habit(session, me, month_first=text_field(form, "order", 10) == "month")
+    return RedirectResponse("/account?said=days", status_code=303)
 
 
 @router.post("/account/leave")

@@ -247,9 +247,11 @@ def change(
     changes: dict[str, Callable[[], managing.Change]] = {
         "days": lambda: managing.with_fields(week=week, hours=_hours(typed["hours"])),
         "holidays": lambda: managing.with_fields(holidays=_holidays(typed["holidays"])),
-        "close": lambda: managing.closing(typed["first"], typed["last"], typed["label"], today),
+        "close": lambda: managing.closing(
+            typed["first"], typed["last"], typed["label"], today, month_first=me.month_first
+        ),
         "open": lambda: managing.opening_again(typed["from"], typed["to"]),
-        "work": lambda: managing.working_on(typed["day"], today),
+        "work": lambda: managing.working_on(typed["day"], today, month_first=me.month_first),
         "rest": lambda: managing.resting_on(typed["day"]),
     }
     ways: dict[str, Callable[[Session], Any]] = {

@@ -53,7 +53,7 @@ def _do(session: Session, me: Actor, form: FormData, today: dt.date) -> Acted:
             return handing.put_back(session, me, run_id, [key], today)
         case "hand over":
             return handing.hand_over(session, me, run_id, [key], number_in(field(form, "to", 12)), today)
-    day = day_done(field(form, "act_day", 40), today)
+    day = day_done(field(form, "act_day", 40), today, month_first=me.month_first)
     confirmed = field(form, "confirmed", 5) == "yes"
     deed = Deed(cast(Act, what), [key], day, field(form, "act_why", 2000), confirmed)
     return act_on_tasks(session, me, run_id, deed, today)

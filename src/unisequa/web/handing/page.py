@@ -125,7 +125,9 @@ def _page(
     for name, text in (("first", first), ("last", last)):
         if text.strip():
             try:
-                days[name] = typed_date(text, today=today, base=days["first"], calendar=WorkingCalendar())
+                days[name] = typed_date(
+                    text, today=today, base=days["first"], calendar=WorkingCalendar(), month_first=me.month_first
+                )
             except (TypedError, DateRangeError) as error:
                 told[name] = str(error)
     if days["first"] and days["last"] and days["last"] < days["first"]:

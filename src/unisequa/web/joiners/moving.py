@@ -111,7 +111,7 @@ def move(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings:
         and (version := number_in(text_field(form, key, 12)))
     }
     try:
-        day = _day(to, today)
+        day = _day(to, today, month_first=me.month_first)
         if day is None:
             raise Refused({"to": "Say which day."})
         with store.writing() as session:
@@ -125,11 +125,11 @@ def move(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings:
     return RedirectResponse(f"/together?{query}", status_code=303)
 
 
-def _day(text: str, today: dt.date) -> dt.date | None:
+def _day(text: str, today: dt.date, *, month_first: bool) -> dt.date | None:
     if not text.strip():
         return None
     try:
-        return typed_date(text, today=today, base=None, calendar=WorkingCalendar())
+        return typed_date(text, today=today, base=None, calendar=WorkingCalendar(), month_first=month_first)
     except (TypedError, DateRangeError) as error:
         raise Refused({"to": str(error)}) from error
 
@@ -139,7 +139,7 @@ def _page(
 ) -> MovingPage:
     told = dict(faults or {})
     try:
-        day = _day(to, today)
+        day = _day(to, today, month_first=me.month_first)
     except Refused as error:
         day, told = None, {**error.faults, **told}
     with store.reading() as session:

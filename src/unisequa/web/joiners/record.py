@@ -75,7 +75,7 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
     """Keep a new one."""
     try:
         with store.writing() as session:
-            number = add_subject(session, me, _read(form, settings.day()))
+            number = add_subject(session, me, _read(form, settings.day(), month_first=me.month_first))
     except Refused as error:
         with store.reading() as session:
             page = RecordPage("people", 0, None, _typed(form), True, _managers(people(session)), faults=error.faults)
@@ -88,7 +88,7 @@ def change(request: Request, me: SignedIn, form: Posted, store: StoreOf, setting
     """Have it say something else."""
     try:
         with store.writing() as session:
-            change_subject(session, me, number, _read(form, settings.day()))
+            change_subject(session, me, number, _read(form, settings.day(), month_first=me.month_first))
     except Refused as error:
         page = _page(me, store, number, _typed(form), error.faults)
         return form_again(request, "joiners/record.html", page, error.faults)
@@ -134,7 +134,7 @@ def _typed(form: FormData) -> dict[str, str]:
     return {name: text_field(form, name, 200) for name in FIELDS}
 
 
-def _read(form: FormData, today: dt.date) -> Record:
+def _read(form: FormData, today: dt.date, *, month_first: bool) -> Record:
     typed = _typed(form)
     days: dict[str, dt.date | None] = {}
     faults: dict[str, str] = {}
@@ -142,7 +142,9 @@ def _read(form: FormData, today: dt.date) -> Record:
         days[name] = None
         if text := typed[name].strip():
             try:
-                days[name] = typed_date(text, today=today, base=None, calendar=WorkingCalendar())
+                days[name] = typed_date(
+                    text, today=today, base=None, calendar=WorkingCalendar(), month_first=month_first
+                )
             except (TypedError, DateRangeError) as error:
                 faults[name] = str(error)
     if faults:

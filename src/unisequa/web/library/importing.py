@@ -18,6 +18,8 @@ from unisequa.actions.templates.library import keep_template, may_edit
 from unisequa.actions.templates.seeing import see_edition
 from unisequa.core.design.editing import changed, slug
 from unisequa.core.design.fields.entries import field_text
+from unisequa.core.design.following import follows_words, links_into
+from unisequa.core.design.linking import names_of
 from unisequa.core.design.rows import rows
 from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
 from unisequa.core.documents.template import Anchor, Template
@@ -226,11 +228,12 @@ def _preview(
         read = TableRead(upload.template)
     shown = rows(read.template) if not read.faults else []
     labels = {phase.key: phase.label for phase in read.template.phases}
+    names, links = names_of(read.template), links_into(read.template)
     lines = tuple(
         StepLine(
             i, row.step.title, labels.get(row.phase or "", ""), field_text(read.template, row.step, "role"),
             field_text(read.template, row.step, "when"), field_text(read.template, row.step, "duration"),
-            field_text(read.template, row.step, "follows"), row.depth,
+            follows_words(links.get(row.step.key, []), names), row.depth,
         )
         for i, row in enumerate(shown[:MOST_SHOWN], 1)
     )  # fmt: skip

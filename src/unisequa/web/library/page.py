@@ -157,7 +157,7 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: Id) -> 
             PreviewLine(
                 step.title,
                 field_text(template, step, "role"),
-                field_text(template, step, "when") or field_text(template, step, "follows"),
+                field_text(template, step, "when") or _after(field_text(template, step, "follows")),
                 _lasts(template, step),
                 shown.depth,
                 condition=condition_words(step.only_if, template) if step.only_if else "",
@@ -172,6 +172,10 @@ def preview(request: Request, me: SignedIn, store: StoreOf, template_id: Id) -> 
         ", ".join(fact.label for fact in template.facts) or "nothing",
     )
     return render(request, "library/_preview.html", page)
+
+
+def _after(follows: str) -> str:
+    return follows if not follows or follows.startswith(("starts with ", "ends ")) else f"after {follows}"
 
 
 def _lasts(template: Template, step: Step) -> str:

@@ -61,7 +61,9 @@ def act(
     asked, today = asked_in(form, selected=key), settings.day()
     wanted, why, day = cast(Act, field(form, "act", 20)), field(form, "act_why", 2000), field(form, "act_day", 40)
     try:
-        deed = Deed(wanted, [key], day_done(day, today), why, field(form, "confirmed", 5) == "yes")
+        deed = Deed(
+            wanted, [key], day_done(day, today, month_first=me.month_first), why, field(form, "confirmed", 5) == "yes"
+        )
         with store.writing() as session:
             done = act_on_tasks(session, me, run_id, deed, today)
         asked = replace(asked, toast=_toast(done), undo=done.number)
@@ -93,7 +95,7 @@ def act_on_many(
                 if what == "hand over":
                     done = handing.hand_over(session, me, run_id, keys, number_in(field(form, "to", 12)), today)
                 else:
-                    day = day_done(field(form, "act_day", 40), today)
+                    day = day_done(field(form, "act_day", 40), today, month_first=me.month_first)
                     done = act_on_tasks(session, me, run_id, Deed(cast(Act, what), keys, day, why), today)
                 asked = replace(asked, toast=_toast(done), undo=done.number)
                 if done.offer is not None and not asked.documents:

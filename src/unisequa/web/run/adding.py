@@ -5,8 +5,9 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from fastapi import APIRouter, Request
 from starlette.datastructures import FormData, UploadFile
@@ -70,14 +71,18 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
     place = Place(text_field(form, "phase", 80), text_field(form, "under", 200))
     try:
         if text_field(form, "what", 20) == "template":
-            day = _day(text_field(form, "day", 60), today, "day", grid) or today
+            day = (
+                _day(text_field(form, "day", 60), today=today, name="day", grid=grid, month_first=me.month_first)
+                or today
+            )
             number = number_in(text_field(form, "template", 12))
             if not number:
                 raise Refused({"template": "Choose a template."})
             with store.writing() as session:
                 keys = add_template(session, me, run_id, number, day, place, today)
         else:
-            tasks = _lines(form, today, grid) if text_field(form, "what", 20) == "lines" else [_one(form, today, grid)]
+            habit = partial(_day, today=today, grid=grid, month_first=me.month_first)
+            tasks = _lines(form, habit) if text_field(form, "what", 20) == "lines" else [_one(form, habit)]
             with store.writing() as session:
                 keys = add_tasks(session, me, run_id, tasks, place, today)
     except Refused as error:
@@ -130,22 +135,24 @@ def _page(store: Store, me: Actor, run_id: int, today: dt.date) -> AddingPage:
     )
 
 
-def _day(text: str, today: dt.date, name: str, grid: Grid) -> dt.date | None:
+def _day(text: str, *, today: dt.date, name: str, grid: Grid, month_first: bool) -> dt.date | None:
     if not text.strip():
         return None
     try:
-        return typed_moment(text, today=today, base=None, calendar=WorkingCalendar(), grid=grid)
+        return typed_moment(
+            text, today=today, base=None, calendar=WorkingCalendar(), grid=grid, month_first=month_first
+        )
     except (TypedError, DateRangeError) as error:
         raise Refused({name: str(error)}) from error
 
 
-def _one(form: FormData, today: dt.date, grid: Grid) -> NewTask:
-    start, days = _day(text_field(form, "start", 60), today, "start", grid), text_field(form, "days", 40)
+def _one(form: FormData, day: Callable[..., dt.date | None]) -> NewTask:
+    start, days = day(text_field(form, "start", 60), name="start"), text_field(form, "days", 40)
     title, who = text_field(form, "title", 1000), text_field(form, "who", 200)
     return NewTask(title, who, start, days, text_field(form, "after", 400))
 
 
-def _lines(form: FormData, today: dt.date, grid: Grid) -> list[NewTask]:
+def _lines(form: FormData, day: Callable[..., dt.date | None]) -> list[NewTask]:
     """The rows of a file, or of what was pasted: cells by tabs, semicolons where there is one in the first row."""
     file, text = form.get("file"), text_field(form, "lines", 400_000)
     rows: list[list[str]] = []
@@ -161,7 +168,7 @@ def _lines(form: FormData, today: dt.date, grid: Grid) -> list[NewTask]:
         first = text.strip().splitlines()[0]
         cut = "\t" if "\t" in first else ";" if ";" in first else "\t"
         rows = list(csv.reader(io.StringIO(text), delimiter=cut))
-    tasks = in_lines(rows, lambda word: _day(word, today, "", grid))
+    tasks = in_lines(rows, lambda word: day(word, name=""))
     if not tasks:
         raise Refused({"lines": f"Paste rows, or choose a file; there is {count_words(0, 'row')} so far."})
     return tasks

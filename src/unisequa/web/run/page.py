@@ -82,7 +82,7 @@ def run_page(
         elif not asked.documents and proposal is None:
             asked = at_hand(run, asked, in_hand(session, me, run))
         if anchor:
-            asked = with_anchor(run, asked, anchor, to, settings.day())
+            asked = with_anchor(run, asked, anchor, to, settings.day(), month_first=me.month_first)
         piece = work_on(session, me, run, asked)
     return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
 

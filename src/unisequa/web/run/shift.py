@@ -48,7 +48,7 @@ def consider(
             asked = at_hand(run, asked, in_hand(session, me, run))
         held = Held(asked.documents, asked.mode, asked.why) if asked.documents else None
         if field(form, "kind", 20):
-            asked = _with_typed(run, asked, form, settings.day())
+            asked = _with_typed(run, asked, form, settings.day(), month_first=me.month_first)
     try:
         with store.writing() as session:
             helds = [held] if held is not None else []
@@ -66,14 +66,14 @@ def consider(
     return _answer(request, piece, asked)
 
 
-def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date) -> Asked:
+def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date, *, month_first: bool) -> Asked:
     kind, first, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 200)
     edits = actions.read_edits(asked.documents, run.plan)
     merged: Edit | None = None
     for key in keys_in(form) or [first]:
         if of_tasks(kind):
             run.task(key)
-        typed = Typed(run.plan, edits, asked.mode, today, key, value, field(form, "also", 200))
+        typed = Typed(run.plan, edits, asked.mode, today, key, value, field(form, "also", 200), month_first)
         try:
             edits, replaced = joined(edits, typed_edit(kind, typed), run.plan)
         except (TypedError, DateRangeError, ShiftError) as error:
@@ -87,13 +87,13 @@ def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date) -> A
     return asked
 
 
-def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date) -> Asked:
+def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date, *, month_first: bool = False) -> Asked:
     """What is asked, with an anchor put on the day that was typed."""
     if key not in run.plan.anchors or not run.may_consider:
         return asked
     edits = actions.read_edits(asked.documents, run.plan)
     try:
-        made = typed_edit("anchor", Typed(run.plan, edits, asked.mode, today, key, text))
+        made = typed_edit("anchor", Typed(run.plan, edits, asked.mode, today, key, text, month_first=month_first))
     except (TypedError, DateRangeError) as error:
         return replace(asked, toast=f"{run.plan.labels[key]}: {error}.")
     edits, _ = joined(edits, made, run.plan)

@@ -52,6 +52,7 @@ class Typed:
     key: str
     text: str
     also: str = ""
+    month_first: bool = False
 
     def read(self) -> tuple[int, int] | None:
         """The dates of the task as people read them, with the edits so far."""
@@ -63,7 +64,14 @@ class Typed:
         grid, plan = self.plan.grid, self.plan
         at = plan.positions.get(self.key)
         calendar = plan.calendars[None] if at is None else plan.calendars.of(plan.tasks[at])
-        typed = typed_moment(self.text, today=self.today, base=counted_from(grid, base), calendar=calendar, grid=grid)
+        typed = typed_moment(
+            self.text,
+            today=self.today,
+            base=counted_from(grid, base),
+            calendar=calendar,
+            grid=grid,
+            month_first=self.month_first,
+        )
         if grid.per_day > 1 and not isinstance(typed, dt.datetime):
             raise TypedError(f'"{self.text}" is a day; give a time with it, such as fri 19:40')
         return grid.of(typed)
@@ -71,7 +79,9 @@ class Typed:
     def day(self, text: str) -> int:
         """A day, whatever the grid."""
         calendar = self.plan.calendars.by_day[None]
-        typed = typed_moment(text, today=self.today, base=None, calendar=calendar, grid=DAYS)
+        typed = typed_moment(
+            text, today=self.today, base=None, calendar=calendar, grid=DAYS, month_first=self.month_first
+        )
         return typed.toordinal()
 
     def days(self) -> tuple[int, int]:
@@ -229,7 +239,14 @@ def _put_anchor(typed: Typed, keep: Any) -> Edit:
         if isinstance(one, MoveAnchor) and one.anchor == typed.key:
             was = one.day
     if plan.grid.per_day > 1 and was is None:
-        moment = typed_moment(typed.text, today=typed.today, base=None, calendar=plan.calendars[None], grid=plan.grid)
+        moment = typed_moment(
+            typed.text,
+            today=typed.today,
+            base=None,
+            calendar=plan.calendars[None],
+            grid=plan.grid,
+            month_first=typed.month_first,
+        )
         slot = plan.grid.of(moment)
         timed = isinstance(moment, dt.datetime)
         return MoveAnchor(typed.key, slot if timed else plan.calendars[None].roll_forward(slot), keep)

@@ -55,7 +55,7 @@ def ways(
     plan = consider(run, edits, asked.mode).after
     read = plan.read(plan.position(key))
     try:
-        typed = Typed(plan, (), asked.mode, settings.day(), key, field(form, "value", 100))
+        typed = Typed(plan, (), asked.mode, settings.day(), key, field(form, "value", 100), month_first=me.month_first)
         want = typed.moment(read and read[1])
         found = ways_to(plan, key, want, MOST)
     except (TypedError, DateRangeError, ShiftError) as error:

@@ -125,7 +125,7 @@ def read_form(session: Session, me: Actor, on: Together, form: FormData, today: 
 
     def day(name: str, text: str, grid: Grid = DAYS) -> dt.date | None:
         try:
-            return typed_moment(text, today=today, base=None, calendar=calendar, grid=grid)
+            return typed_moment(text, today=today, base=None, calendar=calendar, grid=grid, month_first=me.month_first)
         except (TypedError, DateRangeError) as error:
             faults[name] = str(error)
             return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -12,10 +12,12 @@ from unisequa.core.design import parts as template_parts
 from unisequa.core.design.clip import Clip, pasted
 from unisequa.core.design.fields.entries import field_text, set_column, set_field
 from unisequa.core.design.fields.waits import circle_of
+from unisequa.core.design.following import follows_words
+from unisequa.core.design.linking import names_of
 from unisequa.core.design.outline import outline
 from unisequa.core.design.pasting import pasted_table
 from unisequa.core.documents.conditions import Clause
-from unisequa.core.documents.includes import Library
+from unisequa.core.documents.includes import Library, titles_inside
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import EditError
 from unisequa.core.terms import LinkType
@@ -284,13 +286,15 @@ def edit_of(
     def edit(template: Template) -> Template:
         match op:
             case Set():
-                _unchanged(template, op)
-                edited = set_field(template, op.keys, op.field, op.value)
+                inside = titles_inside(template, library) if op.field == "follows" else {}
+                _unchanged(template, op, inside)
+                edited = set_field(template, op.keys, op.field, op.value, inside)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Column():
                 if len(op.keys) != len(op.values):
                     raise EditError(op.field, "there must be as many texts as steps")
-                edited = set_column(template, op.keys, op.field, op.values)
+                inside = titles_inside(template, library) if op.field == "follows" else {}
+                edited = set_column(template, op.keys, op.field, op.values, inside=inside)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
@@ -364,7 +368,7 @@ def _without_circles(template: Template, keys: Sequence[str], library: Library) 
     return template
 
 
-def _unchanged(template: Template, op: Set) -> None:
+def _unchanged(template: Template, op: Set, inside: Mapping[str, str]) -> None:
     """Refuse to write over what somebody else has typed meanwhile."""
     if op.was is None or len(op.keys) != 1:
         return
@@ -372,5 +376,7 @@ def _unchanged(template: Template, op: Set) -> None:
     if step is None:
         return
     now = field_text(template, step, op.field)
+    if op.field == "follows":
+        now = follows_words([link for link in template.links if link.to == step.key], names_of(template, inside))
     if now not in (op.was, op.value):
         raise EditError(op.field, f'somebody has changed this meanwhile to "{now}"; type yours again to have it so')

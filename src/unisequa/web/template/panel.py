@@ -16,6 +16,7 @@ from unisequa.actions.templates.included import Linked, all_released, names_open
 from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_open, see_whole
 from unisequa.core.design.fields.entries import FIELD, KINDS, PRIORITIES, field_text
 from unisequa.core.design.fields.waits import wait_words
+from unisequa.core.design.following import WORDS, lag_words
 from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
 from unisequa.core.documents.conditions import BY_KIND, condition_of, condition_words
 from unisequa.core.documents.includes import Library, whole
@@ -48,7 +49,8 @@ class Neighbour:
 
     key: str
     title: str
-    words: str
+    before: str
+    behind: str
     source: str
     target: str
     type: str
@@ -132,11 +134,19 @@ def steps_of_others(me: SignedIn, store: StoreOf, template_id: Id) -> JSONRespon
     )
 
 
+FOLLOWING = {kind: (before or "after ", behind) for kind, (before, behind) in WORDS.items()}
+FOLLOWED = {
+    "FS": ("before ", ""), "SS": ("", " starts with it"), "FF": ("", " ends with it"),
+    "SF": ("", " ends after it starts"),
+}  # fmt: skip
+
+
 def _panel(
     session: Session, me: Actor, edition: EditionSeen, template: Template, steps: list[Step], *, editable: bool
 ) -> StepPanel:
-    texts = [{name: field_text(template, step, name) for name in FIELD} for step in steps]
-    values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in FIELD}
+    shown = FIELD if len(steps) == 1 else [name for name in FIELD if name != "follows"]
+    texts = [{name: field_text(template, step, name) for name in shown} for step in steps]
+    values = {name: texts[0][name] if len({text[name] for text in texts}) == 1 else SEVERAL for name in shown}
     only = steps[0] if len(steps) == 1 else None
     condition = _same(step.only_if for step in steps)
     held = _same(step.sign_off.until if step.sign_off else None for step in steps)
@@ -185,12 +195,9 @@ def _neighbours(template: Template, key: str, titles: Mapping[str, str], *, into
     for link in template.links:
         if (link.to if into else link.from_) == key:
             other = link.from_ if into else link.to
-            lag = "" if not link.lag else f" {link.lag:+d}" if isinstance(link.lag, int) else f" +{link.lag}"
-            unit = "" if not link.lag or isinstance(link.lag, str) else " d" if link.unit == "elapsed" else " wd"
-            kind = "" if link.type == "FS" else f" {link.type}"
-            neighbours.append(
-                Neighbour(other, titles.get(other, other), f"{kind}{lag}{unit}", link.from_, link.to, link.type)
-            )
+            before, behind = FOLLOWING[link.type] if into else FOLLOWED[link.type]
+            words = behind + lag_words(link)
+            neighbours.append(Neighbour(other, titles.get(other, other), before, words, link.from_, link.to, link.type))
     return neighbours
 
 

@@ -29,7 +29,7 @@ def on_dates(model: Json, rehearsal: Rehearsed) -> Json:
     away = {w.task: w.text for w in rehearsal.warnings if w.kind == "away"}
     lines = []
     for line in model["lines"]:
-        kept = {key: value for key, value in line.items() if key not in {"s", "dr", "cr"}}
+        kept = {key: value for key, value in line.items() if key not in {"s", "at", "dr", "cr"}}
         if line["k"] in plan.positions:
             kept |= _line(plan, plan.position(line["k"]), rehearsal)
             kept |= {"rolled": rolled.get(line["k"], ""), "away": away.get(line["k"], "")}
@@ -95,6 +95,7 @@ def _line(plan: Plan, i: int, rehearsal: Rehearsed) -> Json:
             grid.shown(schedule.start[i]) / per if per > 1 else schedule.start[i],
             grid.shown(schedule.finish[i]) / per if per > 1 else schedule.finish[i],
         ],
+        "at": dates[0] if per == 1 and schedule.start[i] == schedule.finish[i] else None,
         "da": read_words(*dates, plan.grid),
         "sl": room_words(plan, i),
         "cr": schedule.critical[i],

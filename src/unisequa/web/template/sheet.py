@@ -6,7 +6,7 @@ lanes are the browser's. Keys that say nothing are left out, so that 500 steps s
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from unisequa.core.calendars.grid import MINUTES, read_span
@@ -14,11 +14,13 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.design.fields.entries import KINDS
 from unisequa.core.design.fields.values import duration_text
 from unisequa.core.design.findings import Finding, listed
+from unisequa.core.design.following import StepNames, follows_words, lag_words, links_into
+from unisequa.core.design.linking import names_of
+from unisequa.core.design.offsets import when_words
 from unisequa.core.design.outline import Outline
 from unisequa.core.design.rows import rows
-from unisequa.core.design.typed import follows_words, when_words
 from unisequa.core.documents.conditions import condition_words
-from unisequa.core.documents.includes import Library, Placed, whole
+from unisequa.core.documents.includes import Library, Placed, titles_inside, whole
 from unisequa.core.documents.template import DayLabel, Link, Step, Template
 from unisequa.core.errors import DocumentError
 
@@ -33,9 +35,7 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
     """All that the sheet shows of a template."""
     entries = list(checks)
     lines_listed = listed(entries)
-    into: dict[str, list[Link]] = {}
-    for link in template.links:
-        into.setdefault(link.to, []).append(link)
+    into, names = links_into(template), names_of(template, titles_inside(template, library))
     shown = rows(template)
     parents = {step.parent for step in template.steps}
     labels = {role.key: role.label for role in template.roles}
@@ -43,7 +43,7 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
     for row in shown:
         step = row.step
         line = _line(step, labels, template)
-        line |= {"f": follows_words(into.get(step.key, [])), "lv": row.depth, "pa": step.parent, "ph": row.phase}
+        line |= _following(into.get(step.key, []), names) | {"lv": row.depth, "pa": step.parent, "ph": row.phase}
         line |= {"ch": step.key in parents}
         lines.append(_slim({**line, **_place(seen, step.key)}))
     included = [_included(template, include.key, seen, library) for include in template.includes]
@@ -93,7 +93,7 @@ def _line(step: Step, roles: Mapping[str, str], template: Template) -> Json:
         "a": step.when.anchor if step.when else "",
         "e": step.when is not None and step.when.edge == "start",
         "d": duration_text(template, step),
-        "ms": step.days == 0 and template.grid == "day",
+        "ms": _is_milestone(step, template),
         "ki": KINDS[step.kind] if step.kind != "todo" else "",
         "if": condition_words(step.only_if, template) if step.only_if else "",
         "so": roles.get(step.sign_off.role, "") if step.sign_off else "",
@@ -102,13 +102,30 @@ def _line(step: Step, roles: Mapping[str, str], template: Template) -> Json:
     }
 
 
+def _is_milestone(step: Step, template: Template) -> bool:
+    if template.grid == "minute":
+        return isinstance(step.duration, str) and read_span(step.duration, MINUTES) == 0
+    return step.days == 0
+
+
+def _following(links: Sequence[Link], names: StepNames) -> Json:
+    """What a step follows: by titles, and for narrow columns each link's step, words and lag."""
+    brief = [[link.from_, link.type if link.type != "FS" else "", lag_words(link)] for link in links]
+    return {"f": follows_words(links, names), "fs": brief}
+
+
 def _place(seen: Outline, key: str) -> Json:
     span = seen.spans.get(key)
-    return {"s": list(span) if span else None, "dr": seen.drift.get(key, 0), "cr": key in seen.critical}
+    return {
+        "s": list(span) if span else None,
+        "at": seen.marks.get(key),
+        "dr": seen.drift.get(key, 0),
+        "cr": key in seen.critical,
+    }
 
 
 def _slim(line: Json) -> Json:
-    return {key: value for key, value in line.items() if value or key == "k"}
+    return {key: value for key, value in line.items() if value or key == "k" or (key == "at" and value is not None)}
 
 
 def _reach(seen: Outline) -> tuple[int, int]:
@@ -152,19 +169,19 @@ def _included(template: Template, key: str, seen: Outline, library: Library) -> 
         if target.split(".")[0] == key and source.split(".")[0] == key:
             links.setdefault(target, []).append(link.model_copy(update={"from_": source, "to": target}))
             inside.append([source, target, link.type])
-    lines = [_locked(placed, key, parts.roles, inner, seen, links.get(placed.key, [])) for placed in own]
+    names = StepNames([placed.step.model_copy(update={"key": placed.key}) for placed in own])
+    lines = [_locked(placed, parts.roles, inner, seen, _following(links.get(placed.key, []), names)) for placed in own]
+    for line in lines:
+        line["in"] = key
     spans = [seen.spans[placed.key] for placed in own if placed.key in seen.spans]
     if spans:
         head["s"] = [min(a for a, _ in spans), max(b for _, b in spans)]
     return {"head": head | {"count": len(lines)}, "lines": lines, "links": inside}
 
 
-def _locked(
-    placed: Placed, key: str, roles: Mapping[str, Any], inner: Template, seen: Outline, into: list[Link]
-) -> Json:
+def _locked(placed: Placed, roles: Mapping[str, Any], inner: Template, seen: Outline, following: Json) -> Json:
     step = placed.step
     role = roles.get(placed.scope.roles.get(step.role or "", placed.scope.prefix + (step.role or "")))
     line = _line(step, {}, inner)
-    line |= {"k": placed.key, "r": role.label if role else "", "f": follows_words(into)}
-    line |= {"in": key, "lv": 1, "so": ""}
+    line |= {"k": placed.key, "r": role.label if role else "", **following, "lv": 1, "so": ""}
     return _slim({**line, **_place(seen, placed.key)})

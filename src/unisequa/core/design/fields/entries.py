@@ -3,10 +3,10 @@
 ==============  =====================================================================
 field           text
 ==============  =====================================================================
-when            an offset: ``-5 wd``, ``start +2 w``, ``+3 d Closing day``
+when            an offset: ``-5 wd``, ``start +2 w``, ``Closing day +3 d``
 not_before,     the same, without ``start``
 deadline
-follows         ``till, bank +2 wd, walls SS``
+follows         ``Count the till, Bank +2 wd, starts with Walls``, by titles, keys or rows
 duration        working days, ``0`` for a milestone, ``2 w``; on the minute grid ``1h 30m``
 role, sign_off  the role's name; a new name makes a new role
 sign_off_after  working days after which it is signed off by itself
@@ -38,8 +38,9 @@ from unisequa.core.design.fields.values import (
     yes_or_no,
 )
 from unisequa.core.design.fields.waits import typed_waits, waits_text
-from unisequa.core.design.linking import read_follows, with_follows
-from unisequa.core.design.typed import follows_words, when_words
+from unisequa.core.design.following import follows_words
+from unisequa.core.design.linking import names_of, read_follows, with_follows
+from unisequa.core.design.offsets import when_words
 from unisequa.core.documents.template import Step, Template
 from unisequa.core.errors import EditError, TypedError
 
@@ -149,8 +150,9 @@ FIELDS: tuple[Field, ...] = (
           lambda setting, step, text: {"duration": duration(setting.template, _one_line(text))},
           also=("duration", "working days", "lasts"), short=("days", "duration", "working days")),
     Field("follows", "Follows",
-          lambda template, step: follows_words([link for link in template.links if link.to == step.key]),
-          lambda setting, step, text: read_follows(setting.template, setting.order, step.key, text),
+          lambda template, step: follows_words(
+              [link for link in template.links if link.to == step.key], names_of(template)),
+          lambda setting, step, text: read_follows(setting.names, step.key, text),
           lambda setting, links: with_follows(setting.template, links),
           also=("predecessors", "after", "depends on", "dependencies"), short=("follows",), alone=False),
     Field("waits_for", "Waits for", lambda template, step: waits_text(step.waits_for, template), _waits),
@@ -201,21 +203,30 @@ def typed_values(template: Template, step: Step, name: str, text: str) -> dict[s
     return values
 
 
-def set_field(template: Template, keys: Sequence[str], name: str, text: str) -> Template:
+def set_field(
+    template: Template, keys: Sequence[str], name: str, text: str, inside: Mapping[str, str] | None = None
+) -> Template:
     """A field of one or many steps set to what was typed; all of them or none.
+
+    ``inside`` has the titles of the steps of included templates, which others may follow by them.
 
     Raises
     ------
     EditError
         Beside the field, saying what would be understood.
     """
-    entry, setting = _entry(name), Setting(template)
+    entry, setting = _entry(name), Setting(template, inside or {})
     steps = [template.steps[index_of(template.steps, key, "step")] for key in keys]
     return entry.write(setting, {step.key: entry.read(setting, step, text) for step in steps})
 
 
 def set_column(
-    template: Template, keys: Sequence[str], name: str, texts: Sequence[str], places: Sequence[str] = ()
+    template: Template,
+    keys: Sequence[str],
+    name: str,
+    texts: Sequence[str],
+    places: Sequence[str] = (),
+    inside: Mapping[str, str] | None = None,
 ) -> Template:
     """One field of many steps, each set to its own text, as a column is pasted; all of them or none.
 
@@ -224,7 +235,7 @@ def set_column(
     EditError
         Naming the step whose text is not understood, or its place where ``places`` has one for each.
     """
-    entry, setting, values = _entry(name), Setting(template), dict[str, Any]()
+    entry, setting, values = _entry(name), Setting(template, inside or {}), dict[str, Any]()
     for i, (key, text) in enumerate(zip(keys, texts, strict=True)):
         step = template.steps[index_of(template.steps, key, "step")]
         try:

@@ -8,19 +8,25 @@ from functools import cached_property
 from typing import Any
 
 from unisequa.core.design.editing import change_each
-from unisequa.core.design.rows import in_phases
+from unisequa.core.design.following import StepNames
+from unisequa.core.design.linking import names_of
 from unisequa.core.documents.template import Step, Template
 
 
 @dataclass
 class Setting:
-    """A field being set: the template, which a text may give a new role, and its steps in the order of their rows."""
+    """A field being set: the template, which a text may give a new role, and how its steps are called.
+
+    ``inside`` has the titles of what it includes by their dotted keys; with ``alike`` similar names count too.
+    """
 
     template: Template
+    inside: Mapping[str, str] = field(default_factory=dict)
+    alike: bool = False
 
     @cached_property
-    def order(self) -> list[Step]:
-        return list(in_phases(self.template))
+    def names(self) -> StepNames:
+        return names_of(self.template, self.inside, alike=self.alike)
 
 
 def in_each(setting: Setting, values: Mapping[str, Any]) -> Template:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from unisequa.core.design.typed import typed_when
+from unisequa.core.design.offsets import typed_when
 from unisequa.core.documents.template import OutLink, Step, Template
 from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import MOST_DAYS

@@ -1,10 +1,12 @@
 // Bars, milestones, spans of parents, ghosts: what a row shows in the field, as markup drawn from its own top.
+import { ROW } from "./scale.js";
 import { esc } from "./svg.js";
 
 /**
  * @typedef {object} Mark
  * @property {string} key
- * @property {"bar" | "milestone" | "span"} shape  A span reaches over the parts of a parent.
+ * @property {"bar" | "milestone" | "span"} shape  A span reaches over the parts of a parent: a hairline, and a wash behind the rows of its parts.
+ * @property {number} [rows]  How many rows of parts there are below a span.
  * @property {number} x  Of a milestone its middle.
  * @property {number} width
  * @property {string} state  As a class: `under-way`.
@@ -50,7 +52,7 @@ export function drawn(mark) {
   const body = milestone
     ? `<path class="ms ${mark.state}${mark.critical ? " crit" : ""}${moved}" d="${lozenge(x)}"/>${late}${mark.label ? `<text class="lb" x="${x + (mark.labelAt || 11)}" y="19.5">${esc(mark.label)}</text>` : ""}<rect class="hit" x="${x - 8}" y="3" width="16" height="24"/>`
     : shape === "span"
-      ? `<path class="span" d="M${x + 1} 19v-6h${Math.max(width - 2, 3)}v6"/><rect class="hit" x="${x}" y="4" width="${width}" height="22"/>`
+      ? `<rect class="wash" x="${x}" y="10" width="${width}" height="${20 + ROW * (mark.rows || 0)}"/><path class="span" d="M${x} 10H${x + width}"/><rect class="hit" x="${x}" y="4" width="${width}" height="22"/>`
       : barOf(mark, moved, late);
   const nail = mark.fixed ? `<path class="nail" d="M${x + (milestone ? 0 : 1)} 3v24m-3 -24h6"/>` : "";
   return `${ghostOf(mark)}<g class="mk" data-k="${esc(mark.key)}">${milestone && shape ? "" : slack}${body}${nail}${knobs}</g>${mark.base ? `<path class="baseline" d="M${mark.base[0]} 27.5H${mark.base[1]}m0 -3v3M${mark.base[0]} 24.5v3"/>` : ""}`;

@@ -1,6 +1,7 @@
 // The field of a sheet of tasks, drawn from what the page says of it: days, not pixels.
 import { drawn } from "./bars.js";
 import { columnWidth } from "./columns.js";
+import { Edges } from "./edges.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
 import { HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
@@ -43,6 +44,8 @@ export class RunField {
     this.held = [];
     /** @type {HTMLElement | null} */
     this.watched = null;
+    /** @type {Edges | null} */
+    this.edges = null;
     this.selected = "";
     /** @type {[number, number] | null} */
     this.reach = null;
@@ -85,6 +88,9 @@ export class RunField {
     const sheet = byId("sheet");
     if (this.watched !== sheet) {
       this.watched = sheet;
+      const edges = new Edges(sheet);
+      edges.seen = () => this.inSight();
+      this.edges = edges;
       this.view.watch(sheet, { resized: () => this.drawMarks(), scrolled: () => this.drawMarks(), tall: () => this.height });
     } else {
       this.view.measure(sheet);
@@ -138,6 +144,21 @@ export class RunField {
     this.bars.update(seen.map((mark) => ({ id: mark.k, y: mark.i * ROW, of: mark, html: () => drawn(this.markOf(mark)) })));
     this.links.update(this.joined());
     this.light(this.selected);
+    this.edges?.soon();
+  }
+
+  /** What stays in sight at the edges of the field. @returns {import("./edges.js").InSight | null} */
+  inSight() {
+    const { model, scale } = this;
+    if (!this.there || !model) return null;
+    const plumbs = model.plumbs.filter(([kind]) => kind !== "today").map(([, day, text]) => ({ x: xOf(scale, day), text }));
+    const { top, height } = this.view;
+    const marks = model.marks.filter((mark) => mark.i * ROW > top - ROW && mark.i * ROW < top + height && !mark.rd);
+    const bars = marks.map((mark) => {
+      const [x, width] = barOf(scale, mark.s);
+      return { key: mark.k, y: mark.i * ROW, x, end: x + width, title: mark.t || "this task" };
+    });
+    return { scale, dates: true, plumbs, bars };
   }
 
   /** @param {Told} mark @returns {import("./bars.js").Mark} */

@@ -37,7 +37,7 @@ export function plumbHeads(lines, width) {
     const [mark, word] = CLASSES[line.kind];
     const weight = line.kind === "anchor" ? `<path class="plumbw" d="M${line.x - 4} 17h8l-4 6z"/>` : "";
     out += `<g><title>${esc(line.text)}</title><path class="${mark}" d="M${line.x} ${line.low ? HEAD : 17}V${line.low ? 20 : 5}"/>${weight}`;
-    if (line.shown) out += `<text class="${word}${line.end ? " end" : ""}" x="${line.x + (line.end ? -6 : 6)}" y="${line.low ? 29 : 13}">${esc(line.text)}</text>`;
+    if (line.shown) out += `<text class="${word}${line.end ? " end" : ""}" x="${line.x + (line.end ? -6 : 6)}" y="${line.low ? 29 : 13}">${esc(line.said || line.text)}</text>`;
     if (line.key) out += `<rect class="plumbgrip" data-anchor="${esc(line.key)}" x="${line.x - 7}" y="0" width="14" height="${HEAD}"/>`;
     out += "</g>";
   }

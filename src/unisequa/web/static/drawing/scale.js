@@ -10,8 +10,8 @@ export const NARROWEST = 4;
 /**
  * @typedef {{ first: number, px: number }} Scale  The first slot of the field, and how many pixels a slot is wide.
  * @typedef {{ x: number, text: string, off?: boolean }} Tick  A word in the head.
- * @typedef {{ kind: string, x: number, text: string, low?: boolean, shown?: boolean, end?: boolean, key?: string }} Line
- *   A line of full height; `low` has its word in the lower row of the head, `shown` has room for it, `end` to its left.
+ * @typedef {{ kind: string, x: number, text: string, low?: boolean, shown?: boolean, end?: boolean, key?: string, brief?: string, said?: string }} Line
+ *   A line of full height; `low` has its word in the lower row of the head, `shown` has room for it, `end` to its left; `brief` is said instead where only that has room.
  */
 
 /** Where a slot begins. @param {Scale} scale @param {number} slot */
@@ -64,13 +64,15 @@ export function placed(lines, width) {
   for (const line of within) row(line).push([line.x - 5, line.x + 5, line]);
   const own = (/** @type {Line} */ line, /** @type {Line} */ whose) => whose === line || (!whose.shown && Math.abs(whose.x - line.x) < 6);
   for (const line of within) {
-    const length = line.text.length * CHARACTER + 12;
-    /** @type {[number, number, boolean][]} */
-    const sides = [[line.x - 4, line.x + length, false], [line.x - length, line.x + 4, true]];
-    for (const [a, b, end] of sides) {
+    const words = line.brief ? [line.text, line.brief] : [line.text];
+    const sides = words.flatMap((text) => {
+      const length = text.length * CHARACTER + 12;
+      return [{ a: line.x - 4, b: line.x + length, end: false, text }, { a: line.x - length, b: line.x + 4, end: true, text }];
+    });
+    for (const { a, b, end, text } of sides) {
       if (a < -6 || b > width + 6 || row(line).some(([c, d, whose]) => !own(line, whose) && b > c && a < d)) continue;
       row(line).push([a, b, line]);
-      Object.assign(line, { shown: true, end });
+      Object.assign(line, { shown: true, end, said: text });
       break;
     }
   }

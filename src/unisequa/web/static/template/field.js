@@ -1,6 +1,7 @@
 // The field of a template's sheet: bars, links, plumb lines and the head, drawn from slots to pixels.
 import { drawn } from "../drawing/bars.js";
 import { columnWidth } from "../drawing/columns.js";
+import { Edges } from "../drawing/edges.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../drawing/head.js";
 import { Links } from "../drawing/links.js";
 import { ROW, barOf, placed, xOf } from "../drawing/scale.js";
@@ -8,7 +9,7 @@ import { Pieces } from "../drawing/svg.js";
 import { View, bands, bringIn } from "../drawing/view.js";
 import { all, byId, find } from "../dom.js";
 import { Sheet } from "./store.js";
-import { numbers, weeksOf } from "./outline.js";
+import { anchorOf, countWords, numbers, weeksOf, zeroOf } from "./outline.js";
 
 /** Pixels a slot: a day, or of a job of hours a minute, an hour then being as wide as a day and a half. */
 export const PX = () => (Sheet.model.minutes && !Sheet.model.dates ? Sheet.px / 40 : Sheet.px);
@@ -18,6 +19,7 @@ export const X = (day) => xOf(scale(), day);
 const view = new View();
 let bars = null;
 let links = null;
+let edges = null;
 
 // The slots that the field spans: those of the model, and where they are fewer than there is room for, as many as fill it.
 const reach = () => (Sheet.model.dates ? Sheet.model.days : Math.max(Sheet.model.days, view.width / PX()));
@@ -27,8 +29,14 @@ Sheet.height = () => Math.max(Sheet.items.length * ROW, view.height - 58 - 34);
 Sheet.watchView = function watchView() {
   bars = new Pieces(byId("bars"));
   links = new Links(byId("links"));
+  edges = new Edges(byId("sheet"));
+  edges.seen = () => ({ scale: scale(), dates: Boolean(Sheet.model.dates), plumbs: verticals().filter((line) => line.kind === "anchor" || line.kind === "deadline"), bars: inRows() });
   view.watch(byId("sheet"), {
-    resized: () => !Sheet.dragging && Sheet.drawField(),
+    resized: () => {
+      if (Sheet.dragging) return;
+      Sheet.drawField();
+      Sheet.showBar(Sheet.cur.id);
+    },
     scrolled: () => Sheet.drawMarks(),
     tall: () => Sheet.height(),
   });
@@ -43,10 +51,11 @@ Sheet.drawField = function drawField() {
   fault.hidden = !model.fault;
   fault.textContent = model.fault ? `The steps cannot be laid out: ${model.fault}` : "";
   const at = scale();
-  const weeks = model.dates ? mondays(model.first, reach()) : weeksOf(model, reach());
+  const zero = Sheet.zero();
+  const weeks = model.dates ? mondays(model.first, reach()) : weeksOf(model, reach(), zero, at.px);
   const lines = placed(verticals(), width);
   const off = model.off || [];
-  const words = model.dates ? dates(at, model.days, off) : numbers(model, at, Sheet.px, reach());
+  const words = model.dates ? dates(at, model.days, off) : numbers(model, at, reach(), zero);
   replace("fhead", daysOff(at, off, 36, 22) + weekLines(at, weeks, 38, 58) + words + plumbHeads(lines, width));
   byId("fhead").setAttribute("width", width);
   field.setAttribute("width", width);
@@ -66,19 +75,54 @@ function replace(id, html) {
 
 function verticals() {
   const { model } = Sheet;
-  const lines = model.anchors.filter((anchor) => anchor[2] !== null).map(([, label, day]) => ({ kind: "anchor", x: X(day + 0.5), text: label }));
+  const middle = model.minutes && !model.dates ? 0 : 0.5;
+  const zero = Sheet.zero();
+  const lines = model.anchors.filter((anchor) => anchor[2] !== null).map(([, label, day]) => ({ kind: "anchor", x: X(day + middle), text: anchorWords(label, day - zero), brief: label }));
   if (model.today) lines.push({ kind: "today", x: X(model.today), text: "Today" });
   if (model.deadline) lines.push({ kind: "deadline", x: X(model.deadline + 1), text: "Deadline" });
-  for (const [day, label] of model.labels) lines.push({ kind: "label", x: X(day + 0.5), text: label, low: !model.dates });
+  for (const [day, label] of model.labels) lines.push({ kind: "label", x: X(day + middle), text: label, low: !model.dates });
   return lines;
 }
+
+// An anchor's name, and without dates how far it stands in the one count that goes across the whole field.
+const anchorWords = (label, n) => (Sheet.model.dates || n === 0 ? label : `${label} ${countWords(n, Sheet.model.minutes)}`);
+
+/** The slot that the whole field is counted from. */
+Sheet.zero = () => zeroOf(Sheet.model, Sheet.from0);
+/** What the count is from, in words. */
+Sheet.zeroWords = function zeroWords() {
+  const anchor = anchorOf(Sheet.model, Sheet.from0);
+  if (Sheet.model.dates) return "";
+  return anchor ? `${Sheet.model.minutes ? "Hours" : "Working days"} from ${anchor[1]}` : "No anchor to count from yet";
+};
+
+// Count from the anchor that the step at the cursor is measured from; there already, from the first again.
+Sheet.countFrom = function countFrom(key) {
+  Sheet.from0 = Sheet.from0 === key ? "" : key;
+  Sheet.drawField();
+  byId("said").textContent = Sheet.zeroWords();
+};
+
+/** A milestone's middle: of the day on which it reads, or at its minute. @param {any} line */
+const middleOf = (line) => (line.at === undefined ? X(line.s[0]) : X(line.at + 0.5));
 
 Sheet.drawMarks = function drawMarks() {
   view.reach();
   links.update(joined());
   bars.update(wanted());
   Sheet.light();
+  edges.soon();
 };
+
+// Where the bars of the rows lie, for the arrows at the edges.
+function* inRows() {
+  const { top, height } = view;
+  for (const item of Sheet.items) {
+    if (item.y < top - ROW || item.y > top + height) continue;
+    const ends = Sheet.ends(item.id);
+    if (ends) yield { key: item.id, y: item.y, x: ends.x, end: ends.end, title: item.line.t };
+  }
+}
 
 // A bar is of its line, in one scale: where both are the ones it was drawn of, it stays as it is.
 let look = { text: "", of: new WeakMap() };
@@ -90,20 +134,29 @@ function* wanted() {
   for (const item of Sheet.items) {
     const line = item.type === "step" ? item.line : item.type === "include" && !item.open ? item.head : null;
     if (!line || !line.s || !view.has(item.y)) continue;
-    if (!look.of.has(line)) look.of.set(line, {});
+    const parts = line.ch ? partsBelow(item) : 0;
+    if (!look.of.has(line) || look.of.get(line).parts !== parts) look.of.set(line, { parts });
     yield { id: item.id, y: item.y, of: look.of.get(line), html: () => drawn(markOf(item, line, narrow, grips)) };
   }
 }
 
+// The rows below a parent that are of its parts.
+function partsBelow(item) {
+  const from = Sheet.at.get(item.id) + 1;
+  let to = from;
+  while (Sheet.items[to] && Sheet.items[to].type === "step" && (Sheet.items[to].line.lv || 0) > (item.line.lv || 0) && Sheet.items[to].line.in === item.line.in) to += 1;
+  return to - from;
+}
+
 /** @returns {import("../drawing/bars.js").Mark} */
 function markOf(item, line, narrow, grips) {
-  const [x, width] = line.ms ? [X(line.s[0]), 0] : barOf(scale(), line.s);
+  const [x, width] = line.ms ? [middleOf(line), 0] : barOf(scale(), line.s);
   const own = grips && item.type === "step" && !line.in;
   const whole = line.ch || item.type === "include";
   return {
     key: item.id, shape: line.ms ? "milestone" : whole ? "span" : "bar", x, width, state: "waiting", late: Boolean(line.dr) && !(whole && !line.ms),
     critical: Boolean(line.cr && Sheet.rehearsal), slackTo: line.to && Sheet.rehearsal ? X(line.to) : null,
-    label: narrow ? line.t : "", labelAt: 20, grip: own && !whole, knobs: own,
+    rows: line.ch ? partsBelow(item) : 0, label: narrow ? line.t : "", labelAt: 20, grip: own && !whole, knobs: own,
   };
 }
 
@@ -114,7 +167,7 @@ Sheet.ends = function ends(key) {
   const item = Sheet.item(key);
   const line = item && item.type === "step" && item.line;
   if (!line || !line.s) return null;
-  const [x, width] = line.ms ? [X(line.s[0]), 0] : barOf(scale(), line.s);
+  const [x, width] = line.ms ? [middleOf(line), 0] : barOf(scale(), line.s);
   return { x, end: x + width, y: item.y + 15, ms: line.ms };
 };
 

@@ -47,6 +47,34 @@ Sheet.drawPage = function drawPage() {
   byId("hint-hours").hidden = !model.minutes;
   byId("sheet").classList.toggle("hours", Boolean(model.minutes));
   byId("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
+  drawCount();
+};
+
+// What the field is counted from, and what else it could be.
+function drawCount() {
+  const { model } = Sheet;
+  const box = byId("counted");
+  const there = model.dates ? [] : model.anchors.filter((anchor) => anchor[2] !== null);
+  box.hidden = !there.length;
+  byId("counted-words").textContent = there.length === 1 ? Sheet.zeroWords() : model.minutes ? "Hours from" : "Working days from";
+  const choices = there.map(([key, label]) => Object.assign(document.createElement("option"), { value: key, textContent: label }));
+  const select = /** @type {any} */ (byId("zero"));
+  if (JSON.stringify(there.map((one) => one.slice(0, 2))) !== select.dataset.of) {
+    select.dataset.of = JSON.stringify(there.map((one) => one.slice(0, 2)));
+    select.replaceChildren(...choices);
+  }
+  select.hidden = there.length < 2;
+  select.value = there.some((one) => one[0] === Sheet.from0) ? Sheet.from0 : there.length ? there[0][0] : "";
+}
+
+// From the anchor of the step at the cursor; once more, from the first again.
+Sheet.countFromHere = function countFromHere() {
+  const line = Sheet.line(Sheet.cur.id);
+  if (Sheet.model.dates) return toast("In a rehearsal the field has dates.");
+  if (!line || !line.a) return toast("Go to a step that is measured from an anchor; F7 then counts from that.");
+  Sheet.countFrom(line.a);
+  drawCount();
+  return toast(`${Sheet.zeroWords()}.`);
 };
 
 let checksShown = null;
@@ -256,6 +284,7 @@ const DO = {
   lanes: () => Sheet.turnLanes(),
   wider: () => Sheet.zoom(1),
   narrower: () => Sheet.zoom(-1),
+  "fit-all": () => Sheet.fitAll(),
   sort: () => Sheet.edit({ op: "sort" }).then(() => toast("Sorted by date, phase by phase. Ctrl Z puts it back.")),
   setup: () => (byId("setup").hidden ? Sheet.openSetup() : ((byId("setup").hidden = true), Sheet.selected())),
   close: () => Sheet.closePanel(),
@@ -291,12 +320,12 @@ Sheet.turnLanes = function turnLanes() {
   Sheet.selected();
 };
 
-const ZOOMS = [4, 8, 15, 24, 36, 120, 480, 960];
+const ZOOMS = [1, 2, 4, 8, 15, 24, 36, 120, 480, 960];
 Sheet.zoom = function zoom(by) {
-  const i = Math.min(Math.max(ZOOMS.indexOf(Sheet.px) + by, 0), ZOOMS.length - 1);
+  const next = by > 0 ? ZOOMS.find((px) => px > Sheet.px) : [...ZOOMS].reverse().find((px) => px < Sheet.px);
   const sheet = byId("sheet");
   const middle = (sheet.scrollLeft + (sheet.clientWidth - columnWidth()) / 2) / Sheet.px;
-  Sheet.px = ZOOMS[i];
+  Sheet.px = next || Sheet.px;
   Sheet.drawField();
   sheet.scrollLeft = Math.max(0, middle * Sheet.px - (sheet.clientWidth - columnWidth()) / 2);
 };
@@ -311,6 +340,20 @@ Sheet.fit = function fit() {
   const length = Math.max(...ends) - Math.min(...ends) + 1;
   const zooms = ZOOMS.filter((px) => model.minutes || px <= 36);
   Sheet.px = Math.max(fitting(zooms, length / (model.minutes ? 40 : 1), room), 15);
+};
+
+// All that has a place in sight at once.
+Sheet.fitAll = function fitAll() {
+  const { model } = Sheet;
+  const bars = model.lines.filter((line) => line.s).flatMap((line) => line.s);
+  const ends = [...bars, ...model.anchors.map((anchor) => anchor[2]).filter((day) => day !== null)];
+  if (!ends.length) return;
+  const room = byId("sheet").clientWidth - columnWidth() - 60;
+  const length = Math.max(...ends) - Math.min(...ends) + 1;
+  const per = model.minutes && !model.dates ? 40 : 1;
+  Sheet.px = Math.min(Math.max(Math.floor((room * per * 20) / length) / 20, 0.2), model.dates && model.minutes ? 960 : 36);
+  Sheet.drawField();
+  byId("sheet").scrollLeft = Math.max(0, X(Math.min(...ends)) - 24);
 };
 
 // The first anchor in sight, with what comes before it.
@@ -339,6 +382,7 @@ function pageKeys(event) {
     event.preventDefault();
     return Sheet.mine() && Sheet.undo("redo");
   }
+  if (event.key === "F7") { event.preventDefault(); return Sheet.countFromHere(); }
   if (event.key === "F8") { event.preventDefault(); return Sheet.turnLanes(); }
   if (event.key === "F9") { event.preventDefault(); return Sheet.startLink(); }
   if (event.key === "F6") {
@@ -400,6 +444,10 @@ document.addEventListener("alpine:init", () => {
       work.addEventListener("click", clicked);
       work.addEventListener("dblclick", Sheet.doubled);
       work.addEventListener("change", panelChanged);
+      byId("zero").addEventListener("change", (/** @type {any} */ event) => {
+        Sheet.from0 = event.target.value;
+        Sheet.drawField();
+      });
       work.addEventListener("focusout", (event) => {
         if (event.target.dataset && event.target.dataset.owed) panelChanged(event);
       });

@@ -6,6 +6,7 @@ import { CHARACTER, ROW } from "../drawing/scale.js";
 import { esc } from "../drawing/svg.js";
 import { all, byId } from "../dom.js";
 import { PX, X, sight } from "./field.js";
+import { countWords } from "./outline.js";
 import { lengthWords } from "./rows.js";
 import { Sheet } from "./store.js";
 
@@ -133,15 +134,19 @@ function told(words, right, left, y, more = "") {
 // Bars of a job of hours go by whole quarters of an hour, finer where there is room for it.
 const grainOf = () => (!Sheet.model.minutes ? 1 : PX() >= 2 ? 1 : PX() >= 0.6 ? 5 : 15);
 
+// The offset that the bar would have; and where the field counts from another anchor, its place in that count.
 function offsetWords(line, slots) {
   const minutes = Sheet.model.minutes;
   const anchors = Sheet.model.anchors.filter((anchor) => anchor[2] !== null);
   const anchor = anchors.find((one) => one[0] === line.a) || anchors[0];
   const amount = (n) => (minutes ? lengthWords(Math.abs(n)) : `${Math.abs(n)} wd`);
   if (!anchor) return `${slots > 0 ? "+" : "−"}${amount(slots)}`;
-  const n = (line.e || !line.w ? line.s[0] : line.s[1] - (line.ms || minutes ? 0 : 1)) + slots - anchor[2];
+  const end = line.ms && line.at !== undefined ? line.at : line.s[1] - (line.ms || minutes ? 0 : 1);
+  const at = (line.e || !line.w ? (line.ms && line.at !== undefined ? line.at : line.s[0]) : end) + slots;
+  const n = at - anchor[2];
   const edge = line.e || !line.w ? "starts " : "due ";
-  return `${edge}${n === 0 ? `on ${anchor[1]}` : `${amount(n)} ${n < 0 ? "before" : "after"} ${anchor[1]}`}`;
+  const count = anchor[2] === Sheet.zero() ? "" : ` (at ${countWords(at - Sheet.zero(), minutes)})`;
+  return `${edge}${n === 0 ? `on ${anchor[1]}` : `${amount(n)} ${n < 0 ? "before" : "after"} ${anchor[1]}`}${count}`;
 }
 
 // Rows grabbed by their number; how far to the right they are held says their level.

@@ -1,5 +1,6 @@
 // The worded columns of a template's sheet: rows and cells, kept element by element so that focus stays.
 import { toast } from "../app.js";
+import { CHARACTER } from "../drawing/scale.js";
 import { all, byId, find } from "../dom.js";
 import { Sheet } from "./store.js";
 import { Suggest } from "./suggest.js";
@@ -69,6 +70,7 @@ function placeRows() {
       element.remove();
     }
   }
+  measureFollows();
   let before = null;
   const faulty = new Set([...Sheet.faults.keys()].map((at) => at.split(" ")[0]));
   for (const item of Sheet.items) {
@@ -106,7 +108,7 @@ function textOf(line) {
 function fill(row, item, faulty) {
   const looks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal)];
   const faults = faulty ? JSON.stringify([...Sheet.faults].filter(([at]) => at.startsWith(`${item.id} `))) : "";
-  const shown = `${item.type === "step" ? textOf(item.line) : JSON.stringify({ ...item, y: 0 })} ${looks} ${faults}`;
+  const shown = `${item.type === "step" ? `${textOf(item.line)} ${item.line.fs ? followed(item.line) : ""}` : JSON.stringify({ ...item, y: 0 })} ${looks} ${faults}`;
   const typing = Sheet.editor && row.contains(Sheet.editor.input);
   if (item.type === "step") numbered(row, Sheet.numbers.get(item.id) || "");
   if (shownAs.get(row) === shown && !typing) return;
@@ -156,7 +158,7 @@ function fillStep(row, cells, line) {
   for (const c of Object.keys(cells)) {
     if (c === "n") continue;
     const fault = Sheet.faults.get(`${line.k} ${c}`);
-    const text = fault ? fault.typed : c === "r" && Sheet.rehearsal ? line.who || line.r || "" : line[c] || "";
+    const text = fault ? fault.typed : c === "f" ? followed(line) : c === "r" && Sheet.rehearsal ? line.who || line.r || "" : line[c] || "";
     put(cells[c], c === "d" && line.ch ? "" : text, "");
     cells[c].toggleAttribute("aria-invalid", Boolean(fault));
     if (fault) cells[c].setAttribute("aria-invalid", "true");
@@ -169,6 +171,26 @@ function fillStep(row, cells, line) {
   if (cells.sl) cells.sl.title = line.sl || "";
   cells.sl?.classList.toggle("late", Boolean(line.cr));
   marks(cells.t, line);
+}
+
+// What a step follows: by titles where there is room for them, else by the numbers of the rows.
+const SAYS = { SS: ["starts with ", ""], FF: ["ends with ", ""], SF: ["ends after ", " starts"] };
+function followed(line) {
+  const titles = line.f || "";
+  if (!line.fs || (followsWidth >= ROOM_FOR_TITLES && titles.length * CHARACTER < followsWidth)) return titles;
+  return line.fs.map(([key, type, lag]) => {
+    const [before, behind] = SAYS[type] || ["", ""];
+    const row = Sheet.numbers.get(key);
+    return `${before}${row || key}${behind}${lag}`;
+  }).join(", ");
+}
+
+const ROOM_FOR_TITLES = 140;
+let followsWidth = 0;
+// How wide the column is, looked up once a drawing.
+function measureFollows() {
+  const cell = find("#corner .c-f");
+  followsWidth = cell ? cell.clientWidth - 10 : 0;
 }
 
 export const lengthWords = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);

@@ -8,7 +8,7 @@ import { byId } from "../dom.js";
 
 export const Sheet = /** @type {any} */ ({
   model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
-  folded: new Set(), lanes: "phase", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
+  folded: new Set(), lanes: "phase", from0: "", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
   pending: [], editor: null, cutKeys: new Set(), made: 0,
 });
 
