@@ -109,7 +109,7 @@ def formula() -> bytes:
         ("a.csv", b"\x89PNG\r\n\x1a\n....", "is not a table but a picture"),
         ("a.csv", b"MZ\x90\x00\x03", "a program"),
         ("a.csv", b"Step,Days\n\x00\x01\x02,1", "bytes that are no text"),
-        ("a.csv", "Step\nFaçade".encode("latin-1"), "is not UTF-8 text (byte 7)"),
+        ("a.csv", "\ufeffStep".encode("utf-16")[:-1], "broken UTF-16"),
         ("a.csv", b"", "is empty"),
         ("a.csv", b'Step,Days\n"Pack,1\n', "cannot be read as CSV"),
         ("a.csv", b"x" * (MOST_BYTES + 1), "larger than 10 MB"),
@@ -142,6 +142,17 @@ def test_tables_are_read_with_the_separators_and_encodings_that_spreadsheets_wri
     for encoding in ("utf-8", "utf-16"):
         table = read_table(content.removeprefix("\ufeff").encode(encoding), "a.csv")
         assert (table.names, table.rows) == (("Step", "Days"), (("Pack", "2"),))
+
+
+def test_what_is_no_utf8_is_read_byte_by_byte_until_somebody_says_what_it_is() -> None:
+    table = read_table("Step,Days\nFa\u00e7ade \u20ac,2\n".encode("cp1252"), "a.csv")
+    assert table.bytewise and table.written_in("Windows-1252").rows == (("Fa\u00e7ade \u20ac", "2"),)
+    assert table.written_in("Latin-1").rows == (("Fa\u00e7ade \x80", "2"),)
+
+
+def test_what_stands_between_the_cells_is_found_below_a_title() -> None:
+    table = read_table(b"Plan of last year, copied\n\nStep;Days\nPack;2\nShip;1\n", "a.csv")
+    assert [row[:2] for row in table.cells][-1] == ("Ship", "1")
 
 
 def test_the_network_is_read_by_a_general_purpose_library_as_it_is() -> None:

@@ -111,6 +111,7 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/edit": "change a draft",
     "POST /templates/{template_id}/editions/{number}/{what}": "manage the template",
     "POST /templates/{template_id}/look": "see the template",
+    "POST /templates/{template_id}/paste": "change a draft",
     "POST /templates/{template_id}/redo": "change a draft",
     "POST /templates/{template_id}/release": "change a draft",
     "POST /templates/{template_id}/rights": "manage the template",

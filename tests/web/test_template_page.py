@@ -155,13 +155,18 @@ def test_a_table_is_brought_looked_at_and_made_and_a_wrong_one_makes_nothing(sit
 
     wrong = bring(b"Task,Due\nPack,-3\nShip,soon\n")
     assert "1 cell to mend" in words(wrong.text) and "is no offset" in wrong.text
-    assert "Make the template" not in wrong.text
+    assert "disabled" in re.search(r"<button[^>]*value=.make.[^>]*>", wrong.text)[0]
     token = str(wrong.url).rpartition("/")[2]
     assert browser.post(f"/import/{token}", {"act": "make", "template": "Loan"}).status_code == 422
-    right = browser.post(f"/import/{token}", {"act": "look", "template": "Loan", "column.1": ""})
+    right = browser.post(f"/import/{token}", {"act": "look", "template": "Loan", "column.1": "-"})
     assert "Make the template with 2 steps" in words(right.text)
-    made = browser.post(f"/import/{token}", {"act": "make", "template": "Loan", "column.1": ""})
+    made = browser.post(f"/import/{token}", {"act": "make", "template": "Loan", "column.1": "-"})
     assert "Loan" in made.text and '"k":"pack"' in made.text
+    latin = bring("Task,Due\nCaf\u00e9 \u20ac 5,-3\n".encode("cp1252"))
+    assert "Caf\u00e9 \u20ac 5" in latin.text and "its letters are" in words(latin.text)
+    path = latin.url.path
+    assert "Caf\u00e9 \u20ac 5" not in browser.post(path, {"act": "look", "encoding": "Latin-1"}).text
+    assert "Caf\u00e9" in browser.post(path, {"act": "make", "template": "Latin", "encoding": "Latin-1"}).text
     assert "picture" in bring(b"\x89PNG\r\n\x1a\n").text
     unknown = bring(json.dumps({"format": "unisequa-template/1", "name": "x", "stepz": []}).encode(), "a.json")
     assert unknown.status_code == 422 and "stepz" in unknown.text

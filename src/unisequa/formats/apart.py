@@ -28,6 +28,7 @@ class Found:
     template: Mapping[str, Any] | None = None
     names: tuple[str, ...] = ()
     rows: tuple[tuple[str, ...], ...] = ()
+    bytewise: bool = False
 
 
 def read_apart(content: bytes, name: str) -> Found:
@@ -62,7 +63,7 @@ def read_apart(content: bytes, name: str) -> Found:
         raise DocumentError(Fault(path, message) for path, message in faults)
     if (template := told.get("template")) is not None:
         return Found(template=template)
-    return Found(None, tuple(told["names"]), tuple(tuple(row) for row in told["rows"]))
+    return Found(None, tuple(told["names"]), tuple(tuple(row) for row in told["rows"]), told["bytewise"])
 
 
 def _limit() -> None:
@@ -89,7 +90,7 @@ def _read(content: bytes, name: str) -> dict[str, Any]:
             values = read_bytes(content, yaml_file=lower.endswith((".yaml", ".yml")), name=name)
             return {"template": read_template(values).written()}
         table = read_table(content, name)
-        return {"names": table.names, "rows": table.rows}
+        return {"names": table.names, "rows": table.rows, "bytewise": table.bytewise}
     except DocumentError as error:
         return {"faults": [(fault.path, fault.message) for fault in error.faults[:200]]}
     except (MemoryError, RecursionError):

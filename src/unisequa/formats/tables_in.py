@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
+import re
 import zipfile
 from dataclasses import dataclass
 
@@ -15,11 +16,18 @@ MOST_UNPACKED = 80 * 1024 * 1024
 MOST_ROWS = 5001
 MOST_COLUMNS = 80
 MOST_CELL = 20_000
+ENCODINGS = {"Windows-1252": "cp1252", "Latin-1": "latin-1"}
+"""What a table that is no UTF-8 may be written in, by the names people know; the first is the likeliest."""
+_LINES_LOOKED_AT = 30
+"""So many lines tell what stands between the cells: the first may be a title without any."""
 _MAGIC = (
     (b"PK\x03\x04", "a ZIP or an Office file"), (b"\xd0\xcf\x11\xe0", "an old Office file"), (b"%PDF", "a PDF"),
     (b"\x89PNG", "a picture"), (b"\xff\xd8\xff", "a picture"), (b"GIF8", "a picture"), (b"\x1f\x8b", "a gzip file"),
     (b"\x7fELF", "a program"), (b"MZ", "a program"), (b"SQLite format 3", "a database"),
 )  # fmt: skip
+
+
+_UNTYPED = re.compile("[\x00-\x08\x0e-\x1f]")
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +36,24 @@ class Table:
 
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
+    bytewise: bool = False
+    """Whether it was no UTF-8: every byte is then the character of its number, until somebody says what it was
+    written in."""
+
+    def written_in(self, encoding: str) -> Table:
+        """The table with its bytes read as somebody says; as it is, where there was nothing to say."""
+        if not self.bytewise:
+            return self
+
+        def read(cell: str) -> str:
+            return cell.encode("latin-1", "replace").decode(ENCODINGS.get(encoding, "cp1252"), "replace")
+
+        return Table(tuple(map(read, self.names)), tuple(tuple(map(read, row)) for row in self.rows), True)
+
+    @property
+    def cells(self) -> tuple[tuple[str, ...], ...]:
+        """All of it, the first row too: which row has the names is for whoever looks at it."""
+        return (self.names, *self.rows)
 
 
 def read_table(content: bytes, name: str) -> Table:
@@ -67,16 +93,23 @@ def _csv(content: bytes, name: str) -> Table:
         encoding = "utf-8-sig"
         if b"\x00" in content:
             _refuse(name, "holds bytes that are no text; bring a CSV file, saved as UTF-8")
+    bytewise = False
     try:
         text = content.decode(encoding)
-    except UnicodeDecodeError as error:
-        _refuse(name, f"is not UTF-8 text (byte {error.start}); save it again as “CSV UTF-8”")
-    first = text.split("\n", 1)[0]
+    except UnicodeDecodeError:
+        if encoding == "utf-16":
+            _refuse(name, "is broken UTF-16 text; save it again as “CSV UTF-8”")
+        text, bytewise = content.decode("latin-1"), True
+        if _UNTYPED.search(text):
+            _refuse(name, "holds bytes that are no text; bring a CSV file, saved as UTF-8")
+    first = "\n".join(text.split("\n", _LINES_LOOKED_AT)[:_LINES_LOOKED_AT])
     delimiter = max(",;\t|", key=first.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
     try:
         return _table(
-            [[_plain(cell) for cell in row] for row, _ in zip(reader, range(MOST_ROWS + 1), strict=False)], name
+            [[_plain(cell) for cell in row] for row, _ in zip(reader, range(MOST_ROWS + 1), strict=False)],
+            name,
+            bytewise=bytewise,
         )
     except csv.Error as error:
         _refuse(name, f"cannot be read as CSV in line {reader.line_num}: {error}")
@@ -139,7 +172,7 @@ def _cell(value: object) -> str:
     return str(value)
 
 
-def _table(rows: list[list[str]], name: str) -> Table:
+def _table(rows: list[list[str]], name: str, *, bytewise: bool = False) -> Table:
     while rows and not any(cell.strip() for cell in rows[-1]):
         rows.pop()
     while rows and not any(cell.strip() for cell in rows[0]):
@@ -159,4 +192,4 @@ def _table(rows: list[list[str]], name: str) -> Table:
     if long:
         _refuse(name, f"has more than {MOST_CELL:,} characters in row {long[0]}, column {long[1]}")
     filled = [tuple((row + [""] * width)[:width]) for row in rows]
-    return Table(filled[0], tuple(filled[1:]))
+    return Table(filled[0], tuple(filled[1:]), bytewise)

@@ -13,7 +13,6 @@ from unisequa.core.design.clip import copied, pasted
 from unisequa.core.design.editing import remove_steps
 from unisequa.core.design.fields import entries as step_fields
 from unisequa.core.design.outline import outline
-from unisequa.core.design.pasting import pasted_table
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.template import Template, When
 from unisequa.core.errors import EditError
@@ -173,19 +172,6 @@ def test_a_copy_in_another_template_brings_the_roles_anchors_and_facts_it_names(
         "remote",
     ]
     assert [(k.from_, k.to) for k in found.links] == [("a-2", "b")]
-
-
-def test_a_table_is_pasted_by_its_columns_and_a_fault_names_its_row() -> None:
-    empty = template([])
-    found, keys = pasted_table(
-        empty,
-        [["Step", "Role", "Due", "Follows"], ["Pack", "Crew", "-5", ""], ["Ship", "Crew", "", "pack +1 wd"]],
-        rows.Place(),
-    )
-    assert keys == ["pack", "ship"] and [r.label for r in found.roles] == ["Crew"]
-    assert step_fields.field_text(found, found.steps[1], "follows") == "Pack +1 wd"
-    with pytest.raises(EditError, match="row 2, when"):
-        pasted_table(empty, [["Pack", "", "-5"], ["Ship", "", "soon"]], rows.Place())
 
 
 @pytest.mark.parametrize(

@@ -54,7 +54,8 @@ def keep_upload(session: Session, actor: Actor, upload: Upload) -> str:
     if upload.template is not None:
         content["template"] = upload.template.written()
     if upload.table is not None:
-        content["table"] = {"names": list(upload.table.names), "rows": [list(row) for row in upload.table.rows]}
+        rows = [list(row) for row in upload.table.rows]
+        content["table"] = {"names": list(upload.table.names), "rows": rows, "bytewise": upload.table.bytewise}
     held.keep(session, "upload", actor.id, name, content, MOST_UPLOADS)
     return name
 
@@ -74,7 +75,9 @@ def find_upload(session: Session, actor: Actor, name: str) -> Upload:
     return Upload(
         content["name"],
         Template.model_validate(template) if template is not None else None,
-        Table(tuple(table["names"]), tuple(tuple(row) for row in table["rows"])) if table is not None else None,
+        None
+        if table is None
+        else Table(tuple(table["names"]), tuple(map(tuple, table["rows"])), table.get("bytewise", False)),
     )
 
 

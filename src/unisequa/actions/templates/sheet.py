@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from unisequa.actions.access import check_may
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.drafts import TakenBack, edit_draft, edits_since, redo, undo
 from unisequa.actions.templates.editions import checks
@@ -16,6 +17,7 @@ from unisequa.core.design.findings import Finding
 from unisequa.core.design.outline import Outline, outline
 from unisequa.core.documents.includes import Library
 from unisequa.core.documents.template import Template
+from unisequa.store.documents import template_of
 from unisequa.store.linked import Linked
 from unisequa.store.queries.templates import next_edit
 from unisequa.store.store import Session
@@ -98,6 +100,19 @@ def edit_sheet(
     last = template_row(session, template_id).editions[-1]
     library = (all_released(session, actor, last) if names_others else included_by(session, last)).library
     edit_draft(session, actor, template_id, edit(library))
+
+
+def see_draft(session: Session, actor: Actor, template_id: int) -> Template:
+    """What somebody would change: the newest edition.
+
+    Raises
+    ------
+    NotAllowed
+        To those who may not change a draft.
+    """
+    row = template_row(session, template_id)
+    check_may(row, actor, "change a draft")
+    return template_of(row.editions[-1])
 
 
 def take_back(session: Session, actor: Actor, template_id: int, *, again: bool = False) -> TakenBack:

@@ -127,8 +127,9 @@ class StepNames:
 
     def suggested(self, word: str) -> str:
         """What may have been meant."""
-        titles = [step.title for step in self.steps]
-        return did_you_mean(word, [*(step.key for step in self.steps), *titles])
+        keys, titles = [step.key for step in self.steps], [step.title for step in self.steps]
+        near = did_you_mean(word, [*keys, *titles])
+        return near if "did you mean" in near else did_you_mean(word, titles)
 
 
 def _folded(title: str) -> str:

@@ -103,9 +103,10 @@ def insert(template: Template, lines: Sequence[Line], place: Place) -> tuple[Tem
     return put(template, steps, place), [step.key for step in steps]
 
 
-def put(template: Template, steps: Sequence[Step], place: Place) -> Template:
+def put(template: Template, steps: Sequence[Step], place: Place, *, check: bool = True) -> Template:
     """Steps that are not there yet put in, those without a parent among them under the place's."""
-    return changed(_put(template, steps, place))
+    edited = _put(template, steps, place)
+    return changed(edited) if check else edited
 
 
 def _put(template: Template, steps: Sequence[Step], place: Place) -> Template:

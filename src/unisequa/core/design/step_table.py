@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from unisequa.core.design.editing import slug
 from unisequa.core.design.fields.entries import FIELD, FIELDS, field_text, typed_values
 from unisequa.core.design.following import StepNames, follows_words, links_into, typed_follows
-from unisequa.core.design.rows import rows
+from unisequa.core.design.rows import Place, in_phases, put, rows
 from unisequa.core.documents.checks import faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
@@ -50,6 +50,8 @@ class TableRead:
     faults: tuple[CellFault, ...] = ()
     new_roles: tuple[str, ...] = ()
     new_phases: tuple[str, ...] = ()
+    keys: tuple[str, ...] = ()
+    """The steps of the rows, in their order."""
 
 
 def header() -> list[str]:
@@ -93,6 +95,7 @@ class _Reading:
     before: Template
     columns: Sequence[str]
     names: Mapping[str, str]
+    beside: bool = False
     faults: list[CellFault] = field(default_factory=list)
 
     def fault(self, row: int, name: str, message: str) -> None:
@@ -100,9 +103,15 @@ class _Reading:
 
 
 def read_rows(
-    template: Template, cells: Sequence[Sequence[str]], columns: Sequence[str], names: Mapping[str, str] | None = None
+    template: Template,
+    cells: Sequence[Sequence[str]],
+    columns: Sequence[str],
+    names: Mapping[str, str] | None = None,
+    *,
+    place: Place | None = None,
+    alike: bool = False,
 ) -> TableRead:
-    """Steps in place of those there are: a row with the key of a step is that step.
+    """Steps in place of those there are: a row with the key of a step is that step. With a ``place``, new ones there.
 
     Parameters
     ----------
@@ -112,8 +121,12 @@ def read_rows(
         The field of each column; empty for one that is not read.
     names : mapping of str to str, optional
         Field → the column's own name, for faults.
+    place : Place, optional
+        Where the steps are put in beside those there are; those of a phase of their own at its end.
+    alike : bool
+        Whether a name that is only similar to a step's title means that step.
     """
-    reading = _Reading(template, template, columns, names or {})
+    reading = _Reading(template, template, columns, names or {}, place is not None)
     table = [[cell.strip("\n") for cell in row] for row in cells]
     while table and not any(cell.strip() for cell in table[-1]):
         table.pop()
@@ -125,29 +138,52 @@ def read_rows(
         return TableRead(template, (CellFault(MOST_ROWS + 2, "Step", f"at most {MOST_ROWS:,} steps are read at once"),))
     records = [dict(zip(columns, row, strict=False)) for row in table]
     keys = _keys(reading, records)
-    base = template.model_copy(update={"steps": ()})
-    base, phases = _named(base, "phases", records, ("phase",))
-    base, roles = _named(base, "roles", records, ("role", "sign_off"))
+    base = template if place else template.model_copy(update={"steps": ()})
+    base, phases = _named(reading, base, "phases", records, ("phase",))
+    base, roles = _named(reading, base, "roles", records, ("role", "sign_off"))
     reading.template = base
-    before = {step.key: step for step in template.steps}
+    before = {} if place else {step.key: step for step in template.steps}
     steps = [
         _step(reading, i, key, record, before.get(key))
         for i, (key, record) in enumerate(zip(keys, records, strict=True))
     ]
     made = [step for step in steps if step is not None]
-    links = _links(reading, records, keys, made, template)
+    names_of_steps = _names(made, template, beside=place is not None, alike=alike)
+    links = _links(reading, records, keys, made, template, names_of_steps)
     edited = base.model_copy(update={"steps": tuple(made), "links": links})
+    if place:
+        edited = _put_in(template, base, made, links, place)
     if not reading.faults:
         _whole(reading, edited, keys)
     faults = tuple(sorted(reading.faults, key=lambda fault: fault.row))
     if faults:
-        return TableRead(template, faults)
+        return TableRead(template, faults, tuple(roles), tuple(phases), tuple(keys))
     laid = tuple(row.step for row in rows(edited))
-    return TableRead(edited.model_copy(update={"steps": laid}), (), tuple(roles), tuple(phases))
+    return TableRead(edited.model_copy(update={"steps": laid}), (), tuple(roles), tuple(phases), tuple(keys))
+
+
+def _names(made: list[Step], template: Template, *, beside: bool, alike: bool) -> StepNames:
+    """How the steps are called that the rows follow: those of the table first, then those that are there."""
+    there = in_phases(template) if beside else []
+    return StepNames([*made, *there], [include.key for include in template.includes], {}, alike)
+
+
+def _put_in(
+    template: Template, base: Template, made: Sequence[Step], links: tuple[Link, ...], place: Place
+) -> Template:
+    """The steps beside those there are: at the place, or where they name a phase at the end of that."""
+    linked = base.model_copy(update={"links": (*template.links, *links)})
+    if not any(step.phase for step in made):
+        return put(linked, made, place, check=False)
+    at = next((i for i, phase in enumerate(template.phases, 1) if phase.key == place.phase), len(template.phases))
+    new = base.phases[len(template.phases) :]
+    phases = (*template.phases[:at], *new, *template.phases[at:])
+    return linked.model_copy(update={"phases": phases, "steps": (*template.steps, *made)})
 
 
 def _keys(reading: _Reading, records: Sequence[Mapping[str, str]]) -> list[str]:
     given = [record.get("key", "").strip() for record in records]
+    there = {step.key for step in reading.template.steps}
     taken = {key for key in given if key} | {step.key for step in reading.template.steps}
     keys: list[str] = []
     for i, record in enumerate(records):
@@ -158,7 +194,7 @@ def _keys(reading: _Reading, records: Sequence[Mapping[str, str]]) -> list[str]:
             reading.fault(i, "key", f'"{key}" is no key; use small letters, digits, - and _')
         elif key and key in keys:
             reading.fault(i, "key", f'"{key}" stands in row {keys.index(key) + 2} already; keys are unique')
-        if not key:
+        if not key or (key in there and reading.beside):
             key = slug(title, taken, fallback="step")
             taken.add(key)
         keys.append(key)
@@ -166,22 +202,27 @@ def _keys(reading: _Reading, records: Sequence[Mapping[str, str]]) -> list[str]:
 
 
 def _named(
-    template: Template, part: str, records: Sequence[Mapping[str, str]], names: Sequence[str]
+    reading: _Reading, template: Template, part: str, records: Sequence[Mapping[str, str]], names: Sequence[str]
 ) -> tuple[Template, list[str]]:
     """The template with the roles or phases that the rows name and it does not have yet."""
+    made: type[Phase | Role] = Phase if part == "phases" else Role
     items = list(getattr(template, part))
     known = {name.casefold() for item in items for name in (item.key, item.label)}
     taken = {i.key for p in ("roles", "anchors", "facts") for i in getattr(template, p)} | {"subject"}
     if part == "phases":
         taken = {phase.key for phase in template.phases}
     new: list[str] = []
-    for record in records:
+    for i, record in enumerate(records):
         for name in names:
-            label = " ".join(record.get(name, "").split()).removeprefix("+")[:200]
+            label = " ".join(record.get(name, "").split()).removeprefix("+")
             if label and label.casefold() not in known:
                 key = slug(label, taken | {key.replace("_", "-") for key in taken}, fallback=part[:-1])
                 key = key if part == "phases" else key.replace("-", "_")
-                items.append(Phase(key=key, label=label) if part == "phases" else Role(key=key, label=label))
+                try:
+                    items.append(made(key=key, label=label))
+                except ValidationError as error:
+                    reading.fault(i, name, faults_of(error)[0].message)
+                    continue
                 known |= {label.casefold(), key}
                 taken.add(key)
                 new.append(label)
@@ -240,7 +281,12 @@ def _key_of(template: Template, part: str, text: str) -> str | None:
 
 
 def _links(
-    reading: _Reading, records: Sequence[Mapping[str, str]], keys: Sequence[str], steps: list[Step], template: Template
+    reading: _Reading,
+    records: Sequence[Mapping[str, str]],
+    keys: Sequence[str],
+    steps: list[Step],
+    template: Template,
+    names: StepNames,
 ) -> tuple[Link, ...]:
     """The links that the rows say, and the parents; without a column the links there were, as far as both ends are."""
     by_key = {step.key: i for i, step in enumerate(steps)}
@@ -256,9 +302,10 @@ def _links(
             if at is not None:
                 steps[at] = steps[at].model_copy(update={"parent": parent})
     if "follows" not in reading.columns:
+        if reading.beside:
+            return ()
         return tuple(k for k in template.links if {k.from_.split(".")[0], k.to.split(".")[0]} <= {*known, *included})
     wanted: dict[tuple[str, str, str], Link] = {}
-    names = StepNames(steps, included)
     for i, record in enumerate(records):
         try:
             entries = typed_follows(record.get("follows", ""), names)
@@ -268,6 +315,8 @@ def _links(
         for w in entries:
             written = {"from": w.key, "to": keys[i], "type": w.type, "lag": w.lag, "unit": w.unit}
             wanted[w.key, keys[i], w.type] = Link.model_validate(written)
+    if reading.beside:
+        return tuple(wanted.values())
     kept = [
         wanted.pop((k.from_, k.to, k.type), k)
         for k in template.links
@@ -291,7 +340,8 @@ def _whole(reading: _Reading, edited: Template, keys: Sequence[str]) -> None:
     """What only the whole can show: circles, levels, names in texts and conditions."""
     for fault in faults_in(edited):
         place = _PLACE.match(fault.path)
-        if place and not may_wait(fault):
-            reading.fault(keys.index(edited.steps[int(place[1])].key), place[2] or "title", fault.message)
+        key = edited.steps[int(place[1])].key if place else ""
+        if place and key in keys and not may_wait(fault):
+            reading.fault(keys.index(key), place[2] or "title", fault.message)
         elif not may_wait(fault):
             reading.faults.append(CellFault(1, reading.names.get("follows", "Follows"), fault.message))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -16,19 +17,21 @@ from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.held import Upload, find_upload, keep_upload
 from unisequa.actions.templates.library import keep_template, may_edit
 from unisequa.actions.templates.seeing import see_edition
+from unisequa.core.calendars.words import count_words
+from unisequa.core.design.brought import look_at
 from unisequa.core.design.editing import changed, slug
 from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.following import follows_words, links_into
 from unisequa.core.design.linking import names_of
 from unisequa.core.design.rows import rows
-from unisequa.core.design.step_table import COLUMNS, CellFault, TableRead, guess, read_rows
 from unisequa.core.documents.template import Anchor, Template
-from unisequa.core.errors import DocumentError, Fault, Refused
+from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.terms import number_in
 from unisequa.formats.apart import read_apart
 from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
-from unisequa.formats.tables_in import Table
+from unisequa.formats.tables_in import ENCODINGS, Table
 from unisequa.store.store import Session
+from unisequa.web.brought import BroughtPiece, Choice, piece_of, wishes_in
 from unisequa.web.errors import form_again
 from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
@@ -48,16 +51,6 @@ class ImportPage:
     section: str
     faults: tuple[str, ...] = ()
     name: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Column:
-    """A column of the table: its name, the field it is read as, and what its first rows say."""
-
-    index: int
-    name: str
-    field: str
-    samples: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,9 +74,7 @@ class ImportPreview:
     section: str
     token: str
     name: str
-    table: bool
-    columns: tuple[Column, ...]
-    fields: tuple[tuple[str, str], ...]
+    brought: BroughtPiece | None
     template: str
     category: str
     anchors: str
@@ -91,10 +82,6 @@ class ImportPreview:
     targets: tuple[tuple[int, str], ...]
     lines: tuple[StepLine, ...]
     count: int
-    faults: tuple[CellFault | Fault, ...]
-    more: int
-    new_roles: tuple[str, ...] = ()
-    new_phases: tuple[str, ...] = ()
     problems: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -133,34 +120,34 @@ def read_upload(content: bytes, name: str) -> Upload:
     found = read_apart(content, name)
     if found.template is not None:
         return Upload(name, template=Template.model_validate(found.template))
-    return Upload(name, table=Table(found.names, found.rows))
+    return Upload(name, table=Table(found.names, found.rows, found.bytewise))
 
 
 @router.get("/import/{token}")
-def look(request: Request, me: SignedIn, store: StoreOf, token: str) -> Response:
+def look(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, token: str) -> Response:
     """What the file would become."""
     with store.reading() as session:
         upload = find_upload(session, me, token)
-        page = _preview(session, me, token, upload, FormData())
+        page = _preview(session, me, token, upload, FormData(), settings.day())
     return render(request, "library/import_preview.html", page)
 
 
 @router.post("/import/{token}")
-def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, token: str) -> Response:
+def decide(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, token: str) -> Response:
     """Show it with other columns, or make it."""
     with store.reading() as session:
         upload = find_upload(session, me, token)
     if text_field(form, "act", 10) == "make":
         try:
             with store.writing() as session:
-                where = _make(session, me, upload, form)
+                where = _make(session, me, upload, form, settings.day())
             return RedirectResponse(f"/templates/{where}", status_code=303)
         except Refused as error:
             problems = dict(error.faults)
     else:
         problems = {}
     with store.reading() as session:
-        page = _preview(session, me, token, upload, form, problems)
+        page = _preview(session, me, token, upload, form, settings.day(), problems)
     if problems:
         return form_again(request, "library/import_preview.html", page, problems)
     return render(request, "library/import_preview.html", page)
@@ -192,72 +179,66 @@ def _base(form: FormData, upload: Upload) -> Template:
         raise Refused({"template": "A template needs a name of up to 200 characters."}) from None
 
 
-def _read(upload: Upload, base: Template, columns: list[str]) -> TableRead:
-    assert upload.table
-    names = {chosen: upload.table.names[i] for i, chosen in enumerate(columns) if chosen}
-    return read_rows(base, upload.table.rows, columns, names)
-
-
-def _columns(upload: Upload, form: FormData) -> list[str]:
-    assert upload.table
-    guessed = guess(upload.table.names)
-    chosen = [text_field(form, f"column.{i}", 30) if f"column.{i}" in form else guessed[i] for i in range(len(guessed))]
-    return [name if name in COLUMNS and name not in chosen[:i] else "" for i, name in enumerate(chosen)]
-
-
 def _preview(
     session: Session,
     me: Actor,
     token: str,
     upload: Upload,
     form: FormData,
+    today: dt.date,
     problems: Mapping[str, str] | None = None,
 ) -> ImportPreview:
     into, target = _target(session, me, form)
-    columns: tuple[Column, ...] = ()
-    read: TableRead
+    template = target or _base(form, upload)
+    piece: BroughtPiece | None = None
+    lines: tuple[StepLine, ...] = ()
     if upload.table:
-        chosen = _columns(upload, form)
-        read = _read(upload, target or _base(form, upload), chosen)
-        columns = tuple(
-            Column(i, name, chosen[i], tuple(row[i] for row in upload.table.rows[:3] if row[i]))
-            for i, name in enumerate(upload.table.names)
-        )
+        wishes, fault = wishes_in(form, me, today)
+        piece = piece_of(template, _cells(upload.table, form), wishes, fault, form)
+        if upload.table.bytewise:
+            chosen = text_field(form, "encoding", 20) or next(iter(ENCODINGS))
+            piece = replace(piece, encodings=tuple(Choice(name, name, name == chosen) for name in ENCODINGS))
     else:
-        assert upload.template
-        read = TableRead(upload.template)
-    shown = rows(read.template) if not read.faults else []
-    labels = {phase.key: phase.label for phase in read.template.phases}
-    names, links = names_of(read.template), links_into(read.template)
-    lines = tuple(
+        template = upload.template or template
+        lines = _lines(template)
+    return ImportPreview(
+        "library", token, upload.name, piece,
+        text_field(form, "template", 300) or template.name,
+        text_field(form, "category", 80) or template.category,
+        text_field(form, "anchors", 2000) or ", ".join(anchor.label for anchor in template.anchors),
+        into, may_edit(session, me), lines, piece.steps if piece else len(template.steps), problems or {},
+    )  # fmt: skip
+
+
+def _cells(table: Table, form: FormData) -> Sequence[Sequence[str]]:
+    return table.written_in(text_field(form, "encoding", 20)).cells
+
+
+def _lines(template: Template) -> tuple[StepLine, ...]:
+    labels = {phase.key: phase.label for phase in template.phases}
+    names, links = names_of(template), links_into(template)
+    return tuple(
         StepLine(
-            i, row.step.title, labels.get(row.phase or "", ""), field_text(read.template, row.step, "role"),
-            field_text(read.template, row.step, "when"), field_text(read.template, row.step, "duration"),
+            i, row.step.title, labels.get(row.phase or "", ""), field_text(template, row.step, "role"),
+            field_text(template, row.step, "when"), field_text(template, row.step, "duration"),
             follows_words(links.get(row.step.key, []), names), row.depth,
         )
-        for i, row in enumerate(shown[:MOST_SHOWN], 1)
-    )  # fmt: skip
-    return ImportPreview(
-        "library", token, upload.name, upload.table is not None, columns,
-        (("", "not read"), *COLUMNS.items()),
-        text_field(form, "template", 300) or (upload.template.name if upload.template else read.template.name),
-        text_field(form, "category", 80) or read.template.category,
-        text_field(form, "anchors", 2000) or ", ".join(anchor.label for anchor in read.template.anchors),
-        into, may_edit(session, me), lines, len(shown),
-        read.faults[:MOST_FAULTS], max(0, len(read.faults) - MOST_FAULTS),
-        read.new_roles, read.new_phases, problems or {},
+        for i, row in enumerate(rows(template)[:MOST_SHOWN], 1)
     )  # fmt: skip
 
 
-def _make(session: Session, me: Actor, upload: Upload, form: FormData) -> int:
+def _make(session: Session, me: Actor, upload: Upload, form: FormData, today: dt.date) -> int:
     into, target = _target(session, me, form)
     if upload.template:
         template = upload.template
     else:
-        read = _read(upload, target or _base(form, upload), _columns(upload, form))
-        if read.faults:
-            raise Refused({"": f"Nothing was imported: {len(read.faults)} cells are at fault. Mend them in the file."})
-        template = read.template
+        assert upload.table
+        wishes, fault = wishes_in(form, me, today)
+        brought = look_at(target or _base(form, upload), _cells(upload.table, form), wishes)
+        if fault or brought.faults:
+            count = count_words(len(brought.faults) or 1, "cell")
+            raise Refused({"": f"Nothing is made yet: {count} to mend, red below."})
+        template = brought.template
     said = f"imported from {upload.name}"
     if into:
         edit_draft(session, me, into, lambda _: changed(template))

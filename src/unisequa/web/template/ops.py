@@ -15,7 +15,6 @@ from unisequa.core.design.fields.waits import circle_of
 from unisequa.core.design.following import follows_words
 from unisequa.core.design.linking import names_of
 from unisequa.core.design.outline import outline
-from unisequa.core.design.pasting import pasted_table
 from unisequa.core.documents.conditions import Clause
 from unisequa.core.documents.includes import Library, titles_inside
 from unisequa.core.documents.template import Template
@@ -71,14 +70,6 @@ class Insert(Op):
 
     op: Literal["insert"]
     text: Annotated[str, Field(max_length=2_000_000)]
-    where: Where = Where()
-
-
-class Table(Op):
-    """Rows of a pasted table, their cells in the order of ``columns``."""
-
-    op: Literal["table"]
-    cells: Annotated[list[Annotated[list[Text], Field(max_length=40)]], Field(max_length=20_000)]
     where: Where = Where()
 
 
@@ -261,7 +252,7 @@ class Detach(Op):
 
 
 AnyOp = Annotated[
-    Set | Column | Insert | Table | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort
+    Set | Column | Insert | Paste | Remove | Move | Nudge | Level | Drag | Stretch | AddLink | CutLink | Sort
     | AddPart | NudgePart | MovePart | RemovePart | Rename | Part | About | ConditionOp | MessageOp | Detach,
     Field(discriminator="op"),
 ]  # fmt: skip
@@ -298,8 +289,6 @@ def edit_of(
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))
-            case Table():
-                return keep(pasted_table(template, op.cells, op.where.place(template)))
             case Paste():
                 clip = clips(op.clip)
                 if clip is None:

@@ -132,29 +132,57 @@ def _in_parent(setting: Setting, step: Step, text: str) -> None:
     setting.template = to_parent(setting.template, [step.key], _one_line(text))
 
 
+_ALSO = {
+    "title": (
+        "task", "title", "name", "activity", "step name", "task name", "activity name", "action", "what", "to do",
+    ),
+    "phase": (
+        "group", "stage", "section", "workstream",
+    ),
+    "role": (
+        "who", "owner", "responsible", "assignee", "assigned to", "person", "responsible person", "by whom",
+        "resource", "resources", "done by",
+    ),
+    "when": (
+        "offset", "when", "due date", "date", "finish", "finish date", "end", "end date", "ends", "target date",
+        "timing", "by when",
+    ),
+    "duration": (
+        "duration", "working days", "lasts", "length", "takes", "no. of days", "number of days",
+    ),
+    "follows": (
+        "predecessors", "predecessor", "predecessor(s)", "after", "depends on", "dependencies", "dependency",
+        "preceded by", "waits on",
+    ),
+    "instructions": (
+        "description", "notes", "note", "how", "comments", "comment", "remarks", "details", "how to",
+    ),
+}  # fmt: skip
+"""Other names that columns have in the tables of people, in small letters."""
+
 FIELDS: tuple[Field, ...] = (
     _plain("title", "Step", empty="", short=("step", "title", "task", "name"),
-           also=("task", "title", "name", "activity", "step name", "task name")),
+           also=_ALSO["title"]),
     Field("phase", "Phase", lambda template, step: _label(template, "phases", step.phase),
           lambda setting, step, text: _one_line(text), _in_phases,
-          also=("group", "stage", "section"), short=("phase",), alone=False),
+          also=_ALSO["phase"], short=("phase",), alone=False),
     Field("parent", "Part of", lambda template, step: step.parent or "", _in_parent,
           lambda setting, values: setting.template, also=("parent",), alone=False),
     Field("role", "Role", lambda template, step: _label(template, "roles", step.role),
           lambda setting, step, text: {"role": _role(setting, text)},
-          also=("who", "owner", "responsible", "assignee"), short=("role",), alone=False),
-    _measured("when", "Due", words="offset", also=("offset", "when", "due date"), short=("due", "offset", "when")),
+          also=_ALSO["role"], short=("role",), alone=False),
+    _measured("when", "Due", words="offset", also=_ALSO["when"], short=("due", "offset", "when")),
     _of_when("roll", "On a day off", "following"),
     _of_when("edge", "", "finish"),
     Field("duration", "Days", duration_text,
           lambda setting, step, text: {"duration": duration(setting.template, _one_line(text))},
-          also=("duration", "working days", "lasts"), short=("days", "duration", "working days")),
+          also=_ALSO["duration"], short=("days", "duration", "working days")),
     Field("follows", "Follows",
           lambda template, step: follows_words(
               [link for link in template.links if link.to == step.key], names_of(template)),
           lambda setting, step, text: read_follows(setting.names, step.key, text),
           lambda setting, links: with_follows(setting.template, links),
-          also=("predecessors", "after", "depends on", "dependencies"), short=("follows",), alone=False),
+          also=_ALSO["follows"], short=("follows",), alone=False),
     Field("waits_for", "Waits for", lambda template, step: waits_text(step.waits_for, template), _waits),
     Field("effort", "Effort", lambda template, step: str(step.effort or ""),
           lambda setting, step, text: {"effort": effort(_one_line(text))}, also=("hours",), short=("effort",)),
@@ -176,7 +204,7 @@ FIELDS: tuple[Field, ...] = (
     _plain("calendar", "Calendar", words="working calendar"),
     Field("instructions", "Instructions", lambda template, step: step.instructions or "",
           lambda setting, step, text: {"instructions": text.replace("\r\n", "\n")},
-          also=("description", "notes", "how"), short=("instructions",)),
+          also=_ALSO["instructions"], short=("instructions",)),
     Field("links_out", "Links",
           lambda template, step: "\n".join(f"{link.label} {link.url}" for link in step.links_out),
           lambda setting, step, text: {"links_out": [out_link(line) for line in text.splitlines() if line.strip()]},

@@ -1,5 +1,7 @@
 // Copy, cut and paste: steps whole between templates, rows of a table to and from a spreadsheet, lists of lines.
 import { toast } from "../app.js";
+import { watchBrought } from "../brought.js";
+import { byId } from "../dom.js";
 import { lastPlace } from "./grid.js";
 import { Sheet } from "./store.js";
 
@@ -49,10 +51,47 @@ Sheet.pasted = function pasted(event) {
   const lines = text.split("\n");
   const item = Sheet.item(id);
   if (Sheet.fields[c] && c !== "t" && item.type === "step" && !text.includes("\t")) return downColumn(id, c, lines);
-  if (text.includes("\t")) return Sheet.edit({ op: "table", cells: lines.map((line) => line.split("\t")), where }, { done }).then(shown);
+  if (text.includes("\t")) return openTable(event.clipboardData.getData("text/plain"), where, (answer) => { done(answer); shown(); });
   if (lines.length === 1 && item.type === "step" && c === "t") return Sheet.set([id], "t", text);
   return Sheet.edit({ op: "insert", text, where }, { done }).then(shown);
 };
+
+// A table is looked at before it is put in: what it would make, what is to be mended.
+async function openTable(table, where, done) {
+  await Sheet.whenIdle();
+  const box = byId("paste-box");
+  const body = new FormData();
+  body.set("table", table);
+  body.set("where", JSON.stringify(Sheet.resolved(where)));
+  const post = (/** @type {FormData} */ of) => fetch(`${Sheet.path()}/paste`, { method: "POST", body: of, headers: { "x-csrf-token": document.body.dataset.csrf, "hx-request": "true" } });
+  const answer = await post(body).catch(() => null);
+  if (!answer || !answer.ok) return toast("That table could not be looked at. Try again.");
+  box.innerHTML = await answer.text();
+  box.showModal();
+  const form = byId("paste-form");
+  watchBrought(form, async (of) => {
+    const again = await post(new FormData(of)).catch(() => null);
+    return again && again.ok ? again.text() : null;
+  }, (fresh) => byId("make").replaceWith(fresh.getElementById("make")));
+  form.addEventListener("submit", async (/** @type {any} */ event) => {
+    event.preventDefault();
+    const of = new FormData(form);
+    of.set("act", "make");
+    byId("make").disabled = true;
+    const made = await post(of).catch(() => null);
+    const told = made ? await made.json().catch(() => ({})) : {};
+    if (!made || !made.ok) {
+      byId("make").disabled = false;
+      return toast((told.error && told.error.message) || "The server did not answer; nothing was put in. Try again.");
+    }
+    box.close();
+    Sheet.take(told.sheet);
+    done(told);
+    return toast(`${told.made.length === 1 ? "1 step" : `${told.made.length} steps`} put in. Ctrl Z takes them out.`);
+  });
+  (form.querySelector("#brought input[aria-invalid]") || byId("make")).focus();
+  return undefined;
+}
 
 function pastePlace() {
   const item = Sheet.item(Sheet.cur.id);
