@@ -16,22 +16,36 @@ from hypothesis import assume, given
 from tests.core.drawn_documents import cases
 from tests.examples import dear
 from tests.plans import step, template
+from unisequa.core.design.brought import Wishes, look_at
+from unisequa.core.design.part_tables import split_parts
 from unisequa.core.design.step_table import CellFault, guess, read_rows
 from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError
 from unisequa.demo.fill import DOCUMENTS
 from unisequa.formats.files import read_bytes, write_yaml
-from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
+from unisequa.formats.networks import network_graphml, read_graphml
+from unisequa.formats.step_tables import steps_csv, steps_xlsx
 from unisequa.formats.tables_in import MOST_BYTES, read_table
 
 DEMO = sorted(path.stem for path in DOCUMENTS.glob("*.json") if not path.stem.endswith("calendar"))
 
 
 def read_back(found: Any, content: bytes, name: str) -> Any:
-    table = read_table(content, name)
-    read = read_rows(found, table.rows, guess(table.names))
+    parts, cells = split_parts(read_table(content, name).cells)
+    assert parts is not None
+    read = read_rows(found, cells[1:], guess(cells[0]))
     assert read.faults == ()
     return read.template
+
+
+def made_of(content: bytes, name: str) -> Any:
+    """What a file alone makes, of nothing."""
+    parts, cells = split_parts(read_table(content, name).cells)
+    assert parts is not None
+    seen = look_at(parts.on(Template(name="Nothing")), cells, Wishes())
+    assert seen.faults == ()
+    return parts.with_messages(seen.template)
 
 
 @pytest.mark.parametrize("name", DEMO)
@@ -40,6 +54,29 @@ def test_steps_written_out_are_read_back_unchanged(name: str) -> None:
     assert read_back(found, steps_csv(found).encode(), "a.csv") == found
     assert read_back(found, steps_xlsx(found), "a.xlsx") == found
     assert read_template(read_bytes(write_yaml(found.written()).encode(), yaml_file=True)) == found
+
+
+@pytest.mark.parametrize("name", DEMO)
+def test_a_template_comes_back_whole_from_its_table_alone_and_gives_the_same_bytes(name: str) -> None:
+    found = read_template(json.loads((DOCUMENTS / f"{name}.json").read_text("utf-8")))
+    for content, file in ((steps_csv(found).encode(), "a.csv"), (steps_xlsx(found), "a.xlsx")):
+        again = made_of(content, file)
+        written, expected = again.written(), (made_of(content, file) if found.grid == "minute" else found).written()
+        assert sorted(map(str, written.pop("links", []))) == sorted(map(str, expected.pop("links", [])))
+        assert written == expected
+        assert (steps_csv if file == "a.csv" else steps_xlsx)(again) == (
+            content if file == "a.xlsx" else content.decode()
+        )
+
+
+def test_what_is_wrong_beside_the_steps_is_told_by_table_and_row() -> None:
+    text = "# Template\nField,Says\nName,Fair\n\n# Anchors\nKey,Anchor\ngo,Go\n,Nameless\n\n# Steps\nKey,Step\na,A\n"
+    parts, cells = split_parts(read_table(text.encode(), "a.csv").cells)
+    assert parts and [row[1] for row in cells] == ["Step", "A"]
+    with pytest.raises(DocumentError, match="# Anchors, row 2: key"):
+        parts.on(template([]))
+    with pytest.raises(DocumentError, match='# Anchors: has no column "Colour"; it has Key, Anchor'):
+        split_parts(read_table(text.replace("Key,Anchor", "Key,Colour").encode(), "a.csv").cells)
 
 
 @dear
@@ -113,7 +150,7 @@ def formula() -> bytes:
         ("a.csv", b"", "is empty"),
         ("a.csv", b'Step,Days\n"Pack,1\n', "cannot be read as CSV"),
         ("a.csv", b"x" * (MOST_BYTES + 1), "larger than 10 MB"),
-        ("a.csv", ("Step\n" + "a\n" * 6000).encode(), "more than 5,000 rows"),
+        ("a.csv", ("Step\n" + "a\n" * 9000).encode(), "more than 8,000 rows"),
         ("a.xlsx", b"Step,Days\nPack,1\n", "named like an Office file but is none"),
         ("a.xlsx", b"PK\x03\x04 broken", "broken XLSX"),
         ("a.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "old or protected"),
@@ -160,8 +197,36 @@ def test_the_network_is_read_by_a_general_purpose_library_as_it_is() -> None:
     found = template([step("a", 2, 0), step("b"), step("c")], "a>b+1", "b>c", "a>c")
     graph = networkx.read_graphml(io.BytesIO(network_graphml(found).encode()))
     assert list(networkx.topological_sort(graph)) == ["a", "b", "c"]
-    assert graph.edges["a", "b"] == {"type": "FS", "lag": "1", "unit": "working", "id": "link-0"}
-    assert graph.nodes["a"]["when"] == "start 0 wd" and graph.nodes["a"]["duration"] == "2"
+    assert graph.edges["a", "b"] == {"type": "FS", "lag": 1, "unit": "working", "id": "link-0"}
+    assert graph.nodes["a"]["when"] == "start 0 wd" and graph.nodes["a"]["duration"] == 2
+
+
+@pytest.mark.parametrize("name", DEMO)
+def test_a_network_comes_back_with_its_parents_and_lengths_and_gives_the_same_bytes(name: str) -> None:
+    found = read_template(json.loads((DOCUMENTS / f"{name}.json").read_text("utf-8")))
+    text = network_graphml(found)
+    again = read_template(read_graphml(text.encode(), "a.graphml"))
+    assert network_graphml(again) == text
+    assert [(s.key, s.title, s.parent, s.phase, s.role) for s in again.steps] == [
+        (s.key, s.title, s.parent, s.phase, s.role) for s in found.steps
+    ]
+    assert len(again.links) == len(found.links)
+
+
+def test_a_network_of_another_program_is_read_as_steps_and_links() -> None:
+    """As networkx writes it (graphml.graphdrawing.org)."""
+    graph = networkx.DiGraph()
+    graph.add_node("Pack it", duration=2.0, role="Crew")
+    graph.add_edge("Pack it", "Ship it", lag=1)
+    out = io.BytesIO()
+    networkx.write_graphml(graph, out)
+    read = read_template(read_graphml(out.getvalue(), "loan.graphml"))
+    assert [(s.key, s.title, s.days) for s in read.steps] == [("pack-it", "Pack it", 2), ("ship-it", "Ship it", 1)]
+    assert [(k.from_, k.to, k.lag) for k in read.links] == [("pack-it", "ship-it", 1)] and read.roles[0].label == "Crew"
+    with pytest.raises(DocumentError, match="is not XML"):
+        read_graphml(b"<graphml>", "a.graphml")
+    with pytest.raises(DocumentError, match="no graph"):
+        read_graphml(b"<a/>", "a.graphml")
 
 
 def test_new_roles_and_phases_of_a_table_are_made_and_a_circle_in_it_is_a_fault() -> None:

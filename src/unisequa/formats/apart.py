@@ -32,7 +32,7 @@ class Found:
 
 
 def read_apart(content: bytes, name: str) -> Found:
-    """What is in a file of a template (JSON, YAML) or of a table (CSV, XLSX).
+    """What is in a file of a template (JSON, YAML, GraphML) or of a table (CSV, XLSX).
 
     Raises
     ------
@@ -82,6 +82,7 @@ def _limit() -> None:
 def _read(content: bytes, name: str) -> dict[str, Any]:
     from unisequa.core.documents.checks import read_template
     from unisequa.formats.files import read_bytes
+    from unisequa.formats.networks import read_graphml
     from unisequa.formats.tables_in import read_table
 
     lower = name.lower()
@@ -89,6 +90,9 @@ def _read(content: bytes, name: str) -> dict[str, Any]:
         if lower.endswith((".json", ".yaml", ".yml")) or content.lstrip(b"\xef\xbb\xbf \r\n\t")[:1] == b"{":
             values = read_bytes(content, yaml_file=lower.endswith((".yaml", ".yml")), name=name)
             return {"template": read_template(values).written()}
+        begins = content.lstrip(b"\xef\xbb\xbf \r\n\t")[:8]
+        if lower.endswith((".graphml", ".xml")) or begins in (b"<graphml", b"<?xml ve"):
+            return {"template": read_template(read_graphml(content, name)).written()}
         table = read_table(content, name)
         return {"names": table.names, "rows": table.rows, "bytewise": table.bytewise}
     except DocumentError as error:

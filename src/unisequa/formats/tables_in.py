@@ -7,13 +7,15 @@ import datetime as dt
 import io
 import re
 import zipfile
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from unisequa.core.design.part_tables import PART_NAMES, STEPS
 from unisequa.core.errors import DocumentError, Fault
 
 MOST_BYTES = 10 * 1024 * 1024
 MOST_UNPACKED = 80 * 1024 * 1024
-MOST_ROWS = 5001
+MOST_ROWS = 8001
 MOST_COLUMNS = 80
 MOST_CELL = 20_000
 ENCODINGS = {"Windows-1252": "cp1252", "Latin-1": "latin-1"}
@@ -128,16 +130,19 @@ def _xlsx(content: bytes, name: str) -> Table:
     _not_a_bomb(content, name)
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=False, keep_links=False)
-        sheet = book.worksheets[0]
         rows: list[list[str]] = []
         formulas: list[str] = []
-        for r, row in enumerate(sheet.iter_rows(max_row=MOST_ROWS + 1, max_col=MOST_COLUMNS + 1), 1):
-            cells = []
-            for c, cell in enumerate(row, 1):
-                if cell.data_type == "f":
-                    formulas.append(f"{get_column_letter(c)}{r}")
-                cells.append(_cell(cell.value))
-            rows.append(cells)
+        for title in _sheets(book.sheetnames):
+            if title:
+                rows.append([f"# {title}"])
+            sheet = book[title] if title else book.worksheets[0]
+            for r, row in enumerate(sheet.iter_rows(max_row=MOST_ROWS + 1, max_col=MOST_COLUMNS + 1), 1):
+                cells = []
+                for c, cell in enumerate(row, 1):
+                    if cell.data_type == "f":
+                        formulas.append(f"{get_column_letter(c)}{r}")
+                    cells.append(_cell(cell.value))
+                rows.append(cells)
         book.close()
     except DocumentError:
         raise
@@ -147,6 +152,13 @@ def _xlsx(content: bytes, name: str) -> Table:
         more = f" and {len(formulas) - 5} more" if len(formulas) > 5 else ""
         _refuse(name, f"has formulas in {', '.join(formulas[:5])}{more}; put in their values and save it again")
     return _table(rows, name)
+
+
+def _sheets(titles: Sequence[str]) -> list[str]:
+    """The sheets that are read, the steps last: those of a template that was written here, or the first, unnamed."""
+    if not {"Template", STEPS} <= set(titles):
+        return [""]
+    return [title for title in titles if title in PART_NAMES and title != STEPS] + [STEPS]
 
 
 def _not_a_bomb(content: bytes, name: str) -> None:

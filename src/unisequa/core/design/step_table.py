@@ -27,6 +27,7 @@ COLUMNS: dict[str, str] = {"key": "Key"} | {entry.name: entry.column for entry i
 """Field → the name of its column."""
 _ALSO = {"id": "key"} | {word: entry.name for entry in FIELDS for word in entry.also}
 MOST_ROWS = 5000
+_ROLL_OF = {"roll": "when", "not_before_roll": "not_before", "deadline_roll": "deadline"}
 _APART = {"key", "title"} | {entry.name for entry in FIELDS if not entry.alone}
 
 
@@ -69,7 +70,9 @@ def table_rows(template: Template) -> list[list[str]]:
                 return step.key
             case "follows":
                 return follows_words(into.get(step.key, []))
-            case "roll" if not step.when:
+            case "roll" | "not_before_roll" | "deadline_roll" if getattr(step, _ROLL_OF[name]) is None:
+                return ""
+            case "duration" if step.duration is None:
                 return ""
         return field_text(template, step, name)
 
@@ -248,7 +251,7 @@ def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before
             continue
         if before is not None and text == field_text(reading.before, before, name):
             continue
-        if name == "roll" and (not text.strip() or not values.get("when")):
+        if name in _ROLL_OF and (not text.strip() or not values.get(_ROLL_OF[name])):
             continue
         if FIELD[name].choices and not text.strip():
             values.pop(name, None)
@@ -261,8 +264,8 @@ def _step(reading: _Reading, i: int, key: str, record: Mapping[str, str], before
             }
         )
         try:
-            if name == "roll":
-                values["when"] = {**values["when"], "roll": " ".join(text.split())}
+            if name in _ROLL_OF:
+                values[_ROLL_OF[name]] = {**values[_ROLL_OF[name]], "roll": " ".join(text.split())}
             else:
                 values |= typed_values(template, current, name, text)
         except EditError as error:

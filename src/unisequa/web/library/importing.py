@@ -23,12 +23,14 @@ from unisequa.core.design.editing import changed, slug
 from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.following import follows_words, links_into
 from unisequa.core.design.linking import names_of
+from unisequa.core.design.part_tables import Parts, split_parts
 from unisequa.core.design.rows import rows
 from unisequa.core.documents.template import Anchor, Template
 from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.terms import number_in
 from unisequa.formats.apart import read_apart
-from unisequa.formats.step_tables import network_graphml, steps_csv, steps_xlsx
+from unisequa.formats.networks import network_graphml
+from unisequa.formats.step_tables import steps_csv, steps_xlsx
 from unisequa.formats.tables_in import ENCODINGS, Table
 from unisequa.store.store import Session
 from unisequa.web.brought import BroughtPiece, Choice, piece_of, wishes_in
@@ -82,6 +84,7 @@ class ImportPreview:
     targets: tuple[tuple[int, str], ...]
     lines: tuple[StepLine, ...]
     count: int
+    whole: bool = False
     problems: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -192,9 +195,12 @@ def _preview(
     template = target or _base(form, upload)
     piece: BroughtPiece | None = None
     lines: tuple[StepLine, ...] = ()
+    whole = False
     if upload.table:
         wishes, fault = wishes_in(form, me, today)
-        piece = piece_of(template, _cells(upload.table, form), wishes, fault, form)
+        parts, cells = _parts(upload.table, form)
+        template, whole = _with_parts(template, parts, form, into), parts is not None
+        piece = piece_of(template, cells, wishes, fault, form)
         if upload.table.bytewise:
             chosen = text_field(form, "encoding", 20) or next(iter(ENCODINGS))
             piece = replace(piece, encodings=tuple(Choice(name, name, name == chosen) for name in ENCODINGS))
@@ -206,12 +212,28 @@ def _preview(
         text_field(form, "template", 300) or template.name,
         text_field(form, "category", 80) or template.category,
         text_field(form, "anchors", 2000) or ", ".join(anchor.label for anchor in template.anchors),
-        into, may_edit(session, me), lines, piece.steps if piece else len(template.steps), problems or {},
+        into, may_edit(session, me), lines, piece.steps if piece else len(template.steps), whole, problems or {},
     )  # fmt: skip
 
 
-def _cells(table: Table, form: FormData) -> Sequence[Sequence[str]]:
-    return table.written_in(text_field(form, "encoding", 20)).cells
+def _parts(table: Table, form: FormData) -> tuple[Parts | None, Sequence[Sequence[str]]]:
+    """The tables beside the steps that a file has if it was written here, and the steps' own cells."""
+    try:
+        return split_parts(table.written_in(text_field(form, "encoding", 20)).cells)
+    except DocumentError as error:
+        raise Refused({"": "; ".join(str(fault) for fault in error.faults[:5])}) from error
+
+
+def _with_parts(template: Template, parts: Parts | None, form: FormData, into: int) -> Template:
+    """The template that the steps are put into, with what the file says beside them; its own name where it has one."""
+    if parts is None:
+        return template
+    try:
+        whole = parts.on(template)
+    except DocumentError as error:
+        raise Refused({"": "; ".join(str(fault) for fault in error.faults[:5])}) from error
+    named = template if into or "template" in form else whole
+    return whole.model_copy(update={"name": named.name, "category": named.category})
 
 
 def _lines(template: Template) -> tuple[StepLine, ...]:
@@ -234,11 +256,12 @@ def _make(session: Session, me: Actor, upload: Upload, form: FormData, today: dt
     else:
         assert upload.table
         wishes, fault = wishes_in(form, me, today)
-        brought = look_at(target or _base(form, upload), _cells(upload.table, form), wishes)
+        parts, cells = _parts(upload.table, form)
+        brought = look_at(_with_parts(target or _base(form, upload), parts, form, into), cells, wishes)
         if fault or brought.faults:
             count = count_words(len(brought.faults) or 1, "cell")
             raise Refused({"": f"Nothing is made yet: {count} to mend, red below."})
-        template = brought.template
+        template = brought.template if parts is None else parts.with_messages(brought.template)
     said = f"imported from {upload.name}"
     if into:
         edit_draft(session, me, into, lambda _: changed(template))

@@ -33,6 +33,7 @@ from unisequa.core.design.fields.values import (
     effort,
     measure,
     out_link,
+    part_of,
     rule,
     signed,
     yes_or_no,
@@ -49,6 +50,7 @@ KINDS = {
     "sign-off": "Sign-off",
 }  # fmt: skip
 GATES = {"bar": "bar", "warn": "warn"}
+READY = {"when free": "when free", "on its day": "on its day"}
 PRIORITIES = {"low": "Low", "normal": "Normal", "high": "High"}
 
 
@@ -85,11 +87,16 @@ def _measured(name: str, column: str, **more: Any) -> Field:
     )  # fmt: skip
 
 
-def _of_when(name: str, column: str, without: str) -> Field:
-    """A part of what measures a step."""
+def _part_of(name: str, column: str, without: str, of: str = "when") -> Field:
+    """A part of a measure: which end stands on it, how it is rolled on a day off."""
+    part = "edge" if name == "edge" else "roll"
+
+    def text_of(template: Template, step: Step) -> str:
+        measured = getattr(step, of)
+        return str(getattr(measured, part)) if measured is not None else without
+
     return Field(
-        name, column, lambda template, step: str(getattr(step.when, name)) if step.when else without,
-        lambda setting, step, text: {"when": measure(setting.template, step, name, _one_line(text))},
+        name, column, text_of, lambda setting, step, text: {of: part_of(step, name, of, part, _one_line(text))},
     )  # fmt: skip
 
 
@@ -172,8 +179,8 @@ FIELDS: tuple[Field, ...] = (
           lambda setting, step, text: {"role": _role(setting, text)},
           also=_ALSO["role"], short=("role",), alone=False),
     _measured("when", "Due", words="offset", also=_ALSO["when"], short=("due", "offset", "when")),
-    _of_when("roll", "On a day off", "following"),
-    _of_when("edge", "", "finish"),
+    _part_of("roll", "On a day off", "following"),
+    _part_of("edge", "", "finish"),
     Field("duration", "Days", duration_text,
           lambda setting, step, text: {"duration": duration(setting.template, _one_line(text))},
           also=_ALSO["duration"], short=("days", "duration", "working days")),
@@ -198,9 +205,12 @@ FIELDS: tuple[Field, ...] = (
           lambda setting, step, text: {"may_skip": yes_or_no("may_skip", _one_line(text))},
           words="may be skipped", also=("optional",)),
     _choice("gate", "While open", GATES),
+    _choice("ready", "Ready", READY, words="ready"),
     _plain("only_if", "Only if", words="condition", also=("condition",)),
     _measured("not_before", "Not before"),
+    _part_of("not_before_roll", "Not before, on a day off", "", "not_before"),
     _measured("deadline", "Deadline"),
+    _part_of("deadline_roll", "Deadline, on a day off", "", "deadline"),
     _plain("calendar", "Calendar", words="working calendar"),
     Field("instructions", "Instructions", lambda template, step: step.instructions or "",
           lambda setting, step, text: {"instructions": text.replace("\r\n", "\n")},

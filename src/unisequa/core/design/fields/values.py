@@ -85,11 +85,25 @@ def measure(template: Template, step: Step, name: str, word: str) -> dict[str, A
         raise EditError(name, str(error)) from None
 
 
+def part_of(step: Step, name: str, of: str, part: str, word: str) -> dict[str, Any] | None:
+    """A measure with another end, or roll; nothing stays nothing.
+
+    Raises
+    ------
+    EditError
+    """
+    measured = getattr(step, of)
+    if measured is None:
+        if not word:
+            return None
+        raise EditError(name, f"{_MEASURES[of]} is not measured from an anchor; type its offset first")
+    return {**measured.model_dump(mode="json"), part: word}
+
+
+_MEASURES = {"when": "this step", "not_before": "its not before", "deadline": "its deadline"}
+
+
 def _measure(template: Template, step: Step, name: str, word: str) -> dict[str, Any] | None:
-    if name in {"edge", "roll"}:
-        if step.when is None:
-            raise TypedError("this step is not measured from an anchor; type its offset first")
-        return {**step.when.model_dump(mode="json"), name: word}
     when = typed_when(word, template.anchors, step.when if name == "when" else None, hours=template.grid == "minute")
     written = when.model_dump(mode="json") if when else None
     if written and name != "when" and written.pop("edge") == "start":
