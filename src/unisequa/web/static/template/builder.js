@@ -1,6 +1,7 @@
 // Conditions put together in the panel, messages, files, and the box that releases an edition.
 import { toast } from "../app.js";
 import { byId } from "../dom.js";
+import { fieldRefused, fieldSaved } from "./kept.js";
 import { Sheet } from "./store.js";
 
 document.addEventListener("alpine:init", () => {
@@ -61,7 +62,7 @@ function messageChanged(input) {
   const values = {};
   if (input.dataset.mf === "offset" || input.dataset.mf === "side") values.offset = Number(value("offset")) * Number(value("side"));
   else values[input.dataset.mf] = input.value;
-  return Sheet.edit({ op: "message", key: panelKey(input), index: Number(box.dataset.message), values });
+  return Sheet.edit({ op: "message", key: panelKey(input), index: Number(box.dataset.message), values }, { refused: fieldRefused(input), done: () => fieldSaved(input) });
 }
 
 async function attach(input) {

@@ -104,7 +104,7 @@ function pastePlace() {
 function downColumn(id, c, lines) {
   const keys = Sheet.sel.size > 1 && lines.length === 1 ? Sheet.ownKeys() : null;
   if (keys) return Sheet.set(keys, c, lines[0]);
-  const rows = Sheet.items.slice(Sheet.at.get(id)).filter((item) => item.type === "step" && !item.line.in);
+  const rows = Sheet.items.slice(Sheet.at.get(id)).filter((item) => item.type === "step" && !item.line.in && !(c === "d" && item.line.ch));
   if (lines.length === 1) return Sheet.set([id], c, lines[0].trim());
   const chosen = rows.slice(0, lines.length).map((item) => item.id);
   const values = new Map(chosen.map((key, i) => [key, lines[i].trim()]));

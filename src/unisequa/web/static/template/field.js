@@ -30,6 +30,9 @@ Sheet.watchView = function watchView() {
   bars = new Pieces(byId("bars"));
   links = new Links(byId("links"));
   edges = new Edges(byId("sheet"));
+  byId("sheet").addEventListener("scroll", () => Sheet.showFault(), { passive: true });
+  addEventListener("beforeprint", () => { Sheet.allRows = true; Sheet.drawRows(); });
+  addEventListener("afterprint", () => { Sheet.allRows = false; Sheet.drawRows(); });
   edges.seen = () => ({ scale: scale(), dates: Boolean(Sheet.model.dates), plumbs: verticals().filter((line) => line.kind === "anchor" || line.kind === "deadline"), bars: inRows() });
   view.watch(byId("sheet"), {
     resized: () => {
@@ -37,10 +40,16 @@ Sheet.watchView = function watchView() {
       Sheet.drawField();
       Sheet.showBar(Sheet.cur.id);
     },
-    scrolled: () => Sheet.drawMarks(),
+    scrolled: () => {
+      Alpine.mutateDom(() => Sheet.drawRows());
+      Sheet.drawMarks();
+    },
     tall: () => Sheet.height(),
   });
 };
+
+Sheet.reachView = () => view.reach();
+Sheet.inView = (y) => view.has(y);
 
 Sheet.drawField = function drawField() {
   const { model } = Sheet;

@@ -3,6 +3,7 @@ import { toast } from "../app.js";
 import { stepped } from "../drawing/keys.js";
 import { all, find } from "../dom.js";
 import { Sheet } from "./store.js";
+import { newStepWords } from "./rows.js";
 import { Suggest } from "./suggest.js";
 
 Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {}) {
@@ -21,6 +22,7 @@ Sheet.go = function go(id, c = Sheet.cur.c, { extend = false, keep = false } = {
 
 Sheet.selected = function selected() {
   for (const row of all("#rows .row.sel")) if (!Sheet.sel.has(row.dataset.k)) row.classList.remove("sel");
+  Sheet.ensureRow();
   for (const key of Sheet.sel) Sheet.rowOf(key)?.classList.add("sel");
   Sheet.markCurrent();
   Sheet.drawSelection();
@@ -54,11 +56,16 @@ Sheet.type = function type(id, c, initial) {
   const item = Sheet.item(id);
   if (!item || !Sheet.mine() || (Sheet.rehearsal && c !== "w")) return false;
   const field = item.type === "step" ? Sheet.fields[c] : c === "t" && ["phase", "blank", "newphase"].includes(item.type);
-  if (!field || (item.line && (item.line.in || (c === "d" && item.line.ch)))) return false;
+  if (item.line && item.line.ch && c === "d") {
+    toast("Its parts say how long it lasts; type days in those.");
+    return false;
+  }
+  if (!field || (item.line && item.line.in)) return false;
   if (Sheet.editor) Sheet.commit();
+  Sheet.cur = { id, c };
+  Sheet.ensureRow();
   const cell = Sheet.cellOf(id, c);
   if (!cell) return false;
-  Sheet.cur = { id, c };
   Sheet.markCurrent();
   const fault = Sheet.faults.get(`${id} ${c}`);
   const was = item.type === "step" ? item.line[c] || "" : item.type === "phase" ? item.label : "";
@@ -68,7 +75,7 @@ Sheet.type = function type(id, c, initial) {
   input.autocomplete = "off";
   input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.names[c]}${item.line ? `, row ${Sheet.numbers.get(item.id) || ""}` : ""}`);
   if (item.type === "newphase") input.placeholder = "New phase: type its name, then Enter";
-  if (item.type === "blank") input.placeholder = item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step";
+  if (item.type === "blank") input.placeholder = item.id === "new" ? newStepWords() : "New step";
   if (fault) input.setAttribute("aria-invalid", "true");
   cell.replaceChildren(input);
   cell.classList.add("editing");
@@ -127,7 +134,8 @@ Sheet.commit = function commit(every = false) {
     return id;
   }
   if (item.type === "phase") {
-    if (value.trim() && value !== was) Sheet.edit({ op: "rename", part: "phases", key: item.key, value });
+    Sheet.faults.delete(`${id} t`);
+    if (value.trim() && value !== was) Sheet.edit({ op: "rename", part: "phases", key: item.key, value }, { faultAt: `${id} t`, typed: value });
     else Sheet.refresh();
     return id;
   }
@@ -145,7 +153,12 @@ Sheet.set = function set(keys, c, value, was) {
     const touched = new Set([...keys, ...keys.map(Sheet.real)]);
     Sheet.changeLines(model, (line) => touched.has(line.k) && { [c]: value.trim() });
   };
-  return Sheet.edit(wanted, { local, faultAt: `${keys[0]} ${c}`, typed: value });
+  const roles = new Set(Sheet.model.roles.map((role) => role[0]));
+  const done = (answer) => {
+    const fresh = c === "r" ? answer.sheet.roles.filter((role) => !roles.has(role[0])) : [];
+    if (fresh.length) toast(`New role: ${fresh.map((role) => role[1]).join(", ")}.`, () => Sheet.undo("undo"));
+  };
+  return Sheet.edit(wanted, { local, faultAt: `${keys[0]} ${c}`, typed: value, done });
 };
 
 // A step behind the blank row's place, shown at once; the next blank row opens behind it.
@@ -170,7 +183,7 @@ Sheet.addStep = function addStep(title, item) {
     },
     refused: (answer) => {
       if (Sheet.blank && Sheet.blank.after === key) Sheet.blank = null;
-      toast(answer.message);
+      Sheet.keep({ what: answer.message, text: title });
     },
   });
   return key;
@@ -189,7 +202,11 @@ Sheet.addPhase = function addPhase(label) {
     },
     refused: (answer) => {
       Sheet.blank = null;
-      toast(answer.message);
+      Sheet.keep({ what: answer.message, text: label, again: () => {
+        Sheet.newPhase = true;
+        Sheet.refresh();
+        Sheet.type("newphase", "t", label);
+      } });
     },
   });
 };
@@ -229,7 +246,11 @@ Sheet.openBlank = function openBlank(item, level) {
 // The next row when Enter is pressed in a title: one that is there, else a blank one.
 function enterBehind(id) {
   const item = Sheet.item(id);
-  const next = Sheet.items[(Sheet.at.get(id) ?? 0) + 1];
+  const from = (Sheet.at.get(id) ?? 0) + 1;
+  const column = item && item.type === "step" && Sheet.cur.c !== "t" && Sheet.cur.c !== "n";
+  const below = column && Sheet.items.slice(from).find((one) => one.type === "step" && !one.line.in);
+  if (below) return Sheet.go(below.id); // a column goes on below the head of a phase
+  const next = Sheet.items[from];
   if (item && item.type === "step" && Sheet.cur.c === "t" && (!next || next.type !== "step" || (next.line.ph || "") !== (item.line.ph || "")) && !item.line.in && Sheet.lanes === "phase" && !(next && next.id === "new" && !item.line.ph)) {
     return Sheet.openBlank(item);
   }
@@ -242,6 +263,7 @@ function enterBehind(id) {
 
 function editing(event) {
   const { editor } = Sheet;
+  if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && Suggest.input && Suggest.active >= 0) Suggest.pick(Suggest.active);
   const picked = Suggest.key(event);
   if (picked === true) return undefined;
   const command = event.ctrlKey || event.metaKey;

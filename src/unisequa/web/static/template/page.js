@@ -1,17 +1,18 @@
 // A template's page around its sheet: head, checks, panels, rehearsal, and who else is here.
 import { toast } from "../app.js";
-import { columnWidth, restoreWidth } from "../drawing/columns.js";
-import { fitting } from "../drawing/scale.js";
-import { all, byId } from "../dom.js";
+import { restoreWidth } from "../drawing/columns.js";
+import { byId } from "../dom.js";
 import { MORE } from "./builder.js";
 import "./clipboard.js";
-import { X } from "./field.js";
+import "./field.js";
 import "./grid.js";
 import "./pointer.js";
 import "./rehearsal.js";
 import "./rows.js";
+import { fieldRefused, fieldSaved, restoreFields } from "./kept.js";
 import { Sheet } from "./store.js";
 import { Suggest } from "./suggest.js";
+import "./zoom.js";
 
 /** @type {any} */ (window).Sheet = Sheet;
 
@@ -42,39 +43,15 @@ Sheet.drawPage = function drawPage() {
     start.href = `${document.body.dataset.root}start/${Sheet.work().dataset.id}?edition=${model.edition}`;
   }
   const saved = byId("saved");
+  const red = Sheet.faults.size;
+  byId("unsaved").hidden = !red;
+  byId("unsaved").textContent = `${red === 1 ? "1 cell is" : `${red} cells are`} not saved: go to ${red === 1 ? "it" : "the first"}`;
   if (saved) saved.textContent = Sheet.pending.length ? "Saving …" : model.state === "draft" ? "Saved as you type" : Sheet.mine() ? `Changing it opens a draft of edition ${model.edition + 1}` : saved.dataset.otherwise;
   byId("hint-days").hidden = Boolean(model.minutes);
   byId("hint-hours").hidden = !model.minutes;
   byId("sheet").classList.toggle("hours", Boolean(model.minutes));
   byId("lanes").setAttribute("aria-pressed", Sheet.lanes === "role");
-  drawCount();
-};
-
-// What the field is counted from, and what else it could be.
-function drawCount() {
-  const { model } = Sheet;
-  const box = byId("counted");
-  const there = model.dates ? [] : model.anchors.filter((anchor) => anchor[2] !== null);
-  box.hidden = !there.length;
-  byId("counted-words").textContent = there.length === 1 ? Sheet.zeroWords() : model.minutes ? "Hours from" : "Working days from";
-  const choices = there.map(([key, label]) => Object.assign(document.createElement("option"), { value: key, textContent: label }));
-  const select = /** @type {any} */ (byId("zero"));
-  if (JSON.stringify(there.map((one) => one.slice(0, 2))) !== select.dataset.of) {
-    select.dataset.of = JSON.stringify(there.map((one) => one.slice(0, 2)));
-    select.replaceChildren(...choices);
-  }
-  select.hidden = there.length < 2;
-  select.value = there.some((one) => one[0] === Sheet.from0) ? Sheet.from0 : there.length ? there[0][0] : "";
-}
-
-// From the anchor of the step at the cursor; once more, from the first again.
-Sheet.countFromHere = function countFromHere() {
-  const line = Sheet.line(Sheet.cur.id);
-  if (Sheet.model.dates) return toast("In a rehearsal the field has dates.");
-  if (!line || !line.a) return toast("Go to a step that is measured from an anchor; F7 then counts from that.");
-  Sheet.countFrom(line.a);
-  drawCount();
-  return toast(`${Sheet.zeroWords()}.`);
+  Sheet.drawCount();
 };
 
 let checksShown = null;
@@ -196,6 +173,7 @@ function swapped(box, html) {
   }
   box.scrollTop = scroll;
   for (const input of box.querySelectorAll("[data-suggest]")) Suggest.attach(input, Suggest.sources[input.dataset.suggest]);
+  restoreFields();
   const next = id && byId(id);
   if (!next) return;
   next.focus({ preventScroll: true });
@@ -226,18 +204,27 @@ function panelChanged(event) {
       wanted.was = input.dataset.sent ?? input.dataset.was ?? input.defaultValue;
       input.dataset.sent = value; // Typed on before the panel is fetched again: what was sent is no one else's.
     }
+    const kept = fieldRefused(input);
     const refused = (answer) => {
       delete input.dataset.sent;
-      beside(input, answer.message);
+      kept(answer);
     };
-    return Sheet.edit(wanted, { refused });
+    return Sheet.edit(wanted, { refused, done: () => fieldSaved(input) });
   }
   if (input.dataset.pf) {
     const item = input.closest("[data-part]");
     const value = input.type === "checkbox" ? (input.checked ? "yes" : "") : input.value;
-    return Sheet.edit({ op: "part", part: item.dataset.part, key: item.dataset.key || "", field: input.dataset.pf, value }, { refused: (answer) => beside(input, answer.message) });
+    return Sheet.edit({ op: "part", part: item.dataset.part, key: item.dataset.key || "", field: input.dataset.pf, value }, {
+      refused: fieldRefused(input),
+      done: () => {
+        fieldSaved(input);
+        if (input.dataset.pf !== "new") return;
+        input.value = ""; // added: the field is there for the next one
+        input.defaultValue = "";
+      },
+    });
   }
-  if (input.dataset.af) return Sheet.edit({ op: "about", field: input.dataset.af, value: input.value }, { refused: (answer) => beside(input, answer.message) });
+  if (input.dataset.af) return Sheet.edit({ op: "about", field: input.dataset.af, value: input.value }, { refused: fieldRefused(input), done: () => fieldSaved(input) });
   return undefined;
 }
 
@@ -256,6 +243,7 @@ function beside(input, text) {
 function clicked(event) {
   const at = (selector) => event.target.closest(selector);
   if (at("[data-close-box]")) return at("dialog").close();
+  if (Sheet.keptClicked(at)) return undefined;
   const fold = at("[data-fold]");
   if (fold) return Sheet.toggle(fold.dataset.fold);
   const check = at("[data-check]");
@@ -265,7 +253,8 @@ function clicked(event) {
   const dismiss = at("[data-dismiss]");
   if (dismiss) {
     Sheet.faults.delete(dismiss.dataset.dismiss);
-    return Sheet.refresh();
+    Sheet.refresh();
+    return Sheet.selected();
   }
   const button = at("[data-do]");
   if (button && DO[button.dataset.do]) return DO[button.dataset.do](button);
@@ -284,6 +273,7 @@ const DO = {
   lanes: () => Sheet.turnLanes(),
   wider: () => Sheet.zoom(1),
   narrower: () => Sheet.zoom(-1),
+  "to-fault": () => Sheet.toFault(),
   "fit-all": () => Sheet.fitAll(),
   sort: () => Sheet.edit({ op: "sort" }).then(() => toast("Sorted by date, phase by phase. Ctrl Z puts it back.")),
   setup: () => (byId("setup").hidden ? Sheet.openSetup() : ((byId("setup").hidden = true), Sheet.selected())),
@@ -318,58 +308,6 @@ Sheet.turnLanes = function turnLanes() {
   Sheet.blank = null;
   Sheet.refresh();
   Sheet.selected();
-};
-
-const ZOOMS = [1, 2, 4, 8, 15, 24, 36, 120, 480, 960];
-Sheet.zoom = function zoom(by) {
-  const next = by > 0 ? ZOOMS.find((px) => px > Sheet.px) : [...ZOOMS].reverse().find((px) => px < Sheet.px);
-  const sheet = byId("sheet");
-  const middle = (sheet.scrollLeft + (sheet.clientWidth - columnWidth()) / 2) / Sheet.px;
-  Sheet.px = next || Sheet.px;
-  Sheet.drawField();
-  sheet.scrollLeft = Math.max(0, middle * Sheet.px - (sheet.clientWidth - columnWidth()) / 2);
-};
-
-// A job is first shown as large as there is room for the whole of it; a long one by its weeks.
-Sheet.fit = function fit() {
-  const { model } = Sheet;
-  const bars = model.lines.filter((line) => line.s).flatMap((line) => line.s);
-  if (model.dates || !bars.length) return;
-  const ends = [...bars, ...model.anchors.map((anchor) => anchor[2]).filter((day) => day !== null)];
-  const room = byId("sheet").clientWidth - columnWidth() - 60;
-  const length = Math.max(...ends) - Math.min(...ends) + 1;
-  const zooms = ZOOMS.filter((px) => model.minutes || px <= 36);
-  Sheet.px = Math.max(fitting(zooms, length / (model.minutes ? 40 : 1), room), 15);
-};
-
-// All that has a place in sight at once.
-Sheet.fitAll = function fitAll() {
-  const { model } = Sheet;
-  const bars = model.lines.filter((line) => line.s).flatMap((line) => line.s);
-  const ends = [...bars, ...model.anchors.map((anchor) => anchor[2]).filter((day) => day !== null)];
-  if (!ends.length) return;
-  const room = byId("sheet").clientWidth - columnWidth() - 60;
-  const length = Math.max(...ends) - Math.min(...ends) + 1;
-  const per = model.minutes && !model.dates ? 40 : 1;
-  Sheet.px = Math.min(Math.max(Math.floor((room * per * 20) / length) / 20, 0.2), model.dates && model.minutes ? 960 : 36);
-  Sheet.drawField();
-  byId("sheet").scrollLeft = Math.max(0, X(Math.min(...ends)) - 24);
-};
-
-// The first anchor in sight, with what comes before it.
-Sheet.toAnchor = function toAnchor() {
-  const sheet = byId("sheet");
-  const anchor = Sheet.model.anchors.find((one) => one[2] !== null);
-  if (!sheet || !anchor) return;
-  const room = sheet.clientWidth - columnWidth();
-  const bars = Sheet.model.lines.filter((line) => line.s).map((line) => line.s[0]);
-  const first = Math.min(...bars, ...(bars.length && Sheet.model.dates ? [] : [anchor[2]]));
-  if (Sheet.model.dates) {
-    sheet.scrollLeft = Math.max(0, X(first) - 40);
-    return;
-  }
-  const x = X(anchor[2]);
-  sheet.scrollLeft = Math.max(0, x - X(first) < room - 80 ? X(first) - 40 : x - room * 0.85);
 };
 
 function pageKeys(event) {
@@ -424,11 +362,10 @@ async function look() {
   const answer = await Sheet.ask("/look", { revision: Sheet.model.revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
   if (!answer || !answer.ok) return;
   byId("others").textContent = answer.others.length ? `${answer.others.map((one) => one.name).join(", ")} ${answer.others.length === 1 ? "is" : "are"} here too` : "";
-  for (const row of all("#rows .theirs")) row.classList.remove("theirs");
-  for (const other of answer.others) {
-    const row = Sheet.rowOf(other.at);
-    if (row) row.classList.add("theirs");
-  }
+  const theirs = new Map(answer.others.map((other) => [other.at, other.name]));
+  const moved = JSON.stringify([...theirs]) !== JSON.stringify([...Sheet.theirs]);
+  Sheet.theirs = theirs;
+  if (moved && !answer.sheet && !Sheet.editor) Alpine.mutateDom(() => Sheet.drawRows());
   if (answer.sheet && !Sheet.pending.length && !Sheet.editor && !Sheet.dragging) {
     Sheet.take(answer.sheet);
     Sheet.panelStale();
@@ -444,10 +381,7 @@ document.addEventListener("alpine:init", () => {
       work.addEventListener("click", clicked);
       work.addEventListener("dblclick", Sheet.doubled);
       work.addEventListener("change", panelChanged);
-      byId("zero").addEventListener("change", (/** @type {any} */ event) => {
-        Sheet.from0 = event.target.value;
-        Sheet.drawField();
-      });
+      Sheet.watchCount();
       work.addEventListener("focusout", (event) => {
         if (event.target.dataset && event.target.dataset.owed) panelChanged(event);
       });
@@ -472,7 +406,7 @@ document.addEventListener("alpine:init", () => {
         Sheet.whenIdle().then(() => { location.href = link.href; });
       }, true);
       window.addEventListener("beforeunload", (event) => {
-        if (Sheet.pending.length || (Sheet.editor && Sheet.editor.input.value !== Sheet.editor.was)) event.preventDefault();
+        if (Sheet.pending.length || Sheet.faults.size || Sheet.kept.length || (Sheet.editor && Sheet.editor.input.value !== Sheet.editor.was)) event.preventDefault();
       });
       restoreWidth();
       Sheet.watchView();

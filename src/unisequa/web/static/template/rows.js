@@ -1,13 +1,13 @@
 // The worded columns of a template's sheet: rows and cells, kept element by element so that focus stays.
-import { toast } from "../app.js";
-import { CHARACTER } from "../drawing/scale.js";
-import { all, byId, find } from "../dom.js";
+import { CHARACTER, ROW } from "../drawing/scale.js";
+import { byId, find } from "../dom.js";
 import { Sheet } from "./store.js";
 import { Suggest } from "./suggest.js";
 
 Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n", "t", "r", "w", "d", "f"]);
 Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
 Sheet.fields = { t: "title", r: "role", w: "when", d: "duration", f: "follows" };
+const NARROW = 760;
 const shownRows = new Map();
 const shownAs = new WeakMap();
 
@@ -41,7 +41,7 @@ Sheet.drawRows = function drawRows() {
   if (editor && !editor.input.isConnected) {
     Sheet.editor = null;
     Suggest.close();
-    if (editor.input.value !== editor.was) toast(`The row you were typing into is gone. You had typed: ${editor.input.value}`);
+    if (editor.input.value !== editor.was) Sheet.keep({ what: "The row you were typing into is gone", text: editor.input.value });
   } else if (editor && held && document.activeElement !== editor.input) {
     editor.input.focus({ preventScroll: true });
     editor.input.setSelectionRange(...caret);
@@ -52,6 +52,10 @@ Sheet.drawRows = function drawRows() {
 function placeRows() {
   const box = byId("rows");
   const columns = Sheet.columns();
+  const windowed = innerWidth > NARROW && !Sheet.allRows;
+  Sheet.reachView();
+  box.classList.toggle("windowed", windowed);
+  box.style.height = windowed ? `${Sheet.items.length * ROW}px` : "";
   if (box.dataset.columns !== columns.join()) {
     box.dataset.columns = columns.join();
     const head = byId("corner");
@@ -73,21 +77,36 @@ function placeRows() {
   measureFollows();
   let before = null;
   const faulty = new Set([...Sheet.faults.keys()].map((at) => at.split(" ")[0]));
-  for (const item of Sheet.items) {
+  const typing = Sheet.editor ? Sheet.editor.id : "";
+  for (const [i, item] of Sheet.items.entries()) {
     let element = shownRows.get(item.id);
+    if (windowed && !Sheet.inView(item.y) && item.id !== Sheet.cur.id && item.id !== typing) {
+      if (element) {
+        shownRows.delete(item.id);
+        element.remove();
+      }
+      continue;
+    }
     if (!element) {
       element = newRow(item);
       shownRows.set(item.id, element);
     }
     fill(element, item, faulty.has(item.id));
+    element.style.top = windowed ? `${item.y}px` : "";
+    element.setAttribute("aria-rowindex", i + 1);
     const expected = before ? before.nextSibling : box.firstChild;
     if (expected !== element) box.insertBefore(element, expected);
     before = element;
   }
   box.setAttribute("aria-rowcount", Sheet.items.length);
-  showFaults();
   Sheet.markCurrent();
 }
+
+// The row of the cursor is there to be gone to, however far away it is.
+Sheet.ensureRow = function ensureRow() {
+  if (!shownRows.has(Sheet.cur.id) && Sheet.at.has(Sheet.cur.id)) Alpine.mutateDom(() => Sheet.drawRows());
+};
+
 
 function newRow(item) {
   const row = made("div", { class: "row", role: "row", "data-k": item.id });
@@ -106,7 +125,7 @@ function textOf(line) {
 
 // A row is only touched where what it shows has changed, or while it is typed into.
 function fill(row, item, faulty) {
-  const looks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal)];
+  const looks = [Sheet.sel.has(item.id), Sheet.sel.size > 0, Sheet.cutKeys.has(item.id), Boolean(Sheet.rehearsal), Sheet.theirs.get(item.id) || ""];
   const faults = faulty ? JSON.stringify([...Sheet.faults].filter(([at]) => at.startsWith(`${item.id} `))) : "";
   const shown = `${item.type === "step" ? `${textOf(item.line)} ${item.line.fs ? followed(item.line) : ""}` : JSON.stringify({ ...item, y: 0 })} ${looks} ${faults}`;
   const typing = Sheet.editor && row.contains(Sheet.editor.input);
@@ -133,19 +152,32 @@ function filled(row, item) {
   row.className = `row ${item.type === "step" ? "steprow" : item.type === "blank" ? "blankrow" : "ph"}`;
   row.classList.toggle("sel", Sheet.sel.has(item.id));
   row.classList.toggle("cut", Sheet.cutKeys.has(item.id));
+  row.classList.toggle("theirs", Sheet.theirs.has(item.id));
+  if (Sheet.theirs.has(item.id)) row.title = `${Sheet.theirs.get(item.id)} is here`;
+  else row.removeAttribute("title");
   if (item.type === "step") return fillStep(row, cells, item.line);
   if (item.type === "blank") {
     put(cells.n, "+");
-    put(cells.t, "", item.id === "new" ? "New step: type its title, then Enter; or paste a list" : "New step");
+    put(cells.t, "", item.id === "new" ? newStepWords() : "New step");
     cells.t.dataset.level = item.level || 0;
     return undefined;
   }
   if (item.type === "newphase") return put(cells.t, "", "New phase");
+  const refused = Sheet.faults.get(`${item.id} t`);
+  cells.t.toggleAttribute("aria-invalid", Boolean(refused));
+  if (refused) cells.t.setAttribute("aria-invalid", "true");
   if (item.type === "include") return fillInclude(row, cells, item);
   fold(cells.n, item);
-  put(cells.t, item.label);
+  put(cells.t, refused ? refused.typed : item.label);
   count(cells.t, item.count);
   return undefined;
+}
+
+// The row for a new step says into which phase it goes.
+export function newStepWords() {
+  const { phases } = Sheet.model;
+  const into = phases.length ? ` in ${phases[phases.length - 1][1]}` : "";
+  return `New step${into}: type its title, then Enter; or paste a list`;
 }
 
 function fillStep(row, cells, line) {
@@ -261,21 +293,5 @@ Sheet.markCurrent = function markCurrent() {
   cell.classList.add("cur");
   cell.tabIndex = 0;
   Sheet.lastAt = Sheet.at.get(Sheet.cur.id);
+  Sheet.showFault();
 };
-
-function showFaults() {
-  for (const old of all("#rows .cellfault")) {
-    old.parentElement.classList.remove("faulty");
-    old.remove();
-  }
-  for (const [at, fault] of Sheet.faults) {
-    const [id, c] = at.split(" ");
-    const row = shownRows.get(id) || shownRows.get(Sheet.real(id));
-    if (!row) continue;
-    const bubble = made("span", { class: "cellfault", role: "alert" }, fault.text, " ");
-    bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-mend": `${row.dataset.k} ${c}` }, "Type it again"));
-    bubble.append(made("button", { type: "button", class: "underline cursor-pointer ml-2", "data-dismiss": at }, "Put back"));
-    row.append(bubble);
-    row.classList.add("faulty");
-  }
-}

@@ -9,7 +9,7 @@ import { byId } from "../dom.js";
 export const Sheet = /** @type {any} */ ({
   model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
   folded: new Set(), lanes: "phase", from0: "", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
-  pending: [], editor: null, cutKeys: new Set(), made: 0,
+  pending: [], editor: null, kept: [], theirs: new Map(), allRows: false, cutKeys: new Set(), made: 0,
 });
 
 Sheet.work = () => byId("work");
@@ -61,11 +61,11 @@ Sheet.edit = function edit(wanted, { local, faultAt, typed, done, refused } = {}
 
 Sheet.refusedWith = function refusedWith(answer, faultAt, typed, refused) {
   const text = answer.message || (answer.status ? "That was not done." : "The server did not answer; nothing was changed. Try again.");
-  if (faultAt) Sheet.faults.set(faultAt, { text, typed });
+  if (faultAt) Sheet.faultAt(faultAt, text, typed);
   else if (!refused) toast(text);
   if (refused) refused({ ...answer, message: text });
-  if (answer.sheet) Sheet.take(answer.sheet);
-  else Sheet.reload();
+  const shown = answer.sheet ? Promise.resolve(Sheet.take(answer.sheet)) : Sheet.reload();
+  if (faultAt) shown.then(() => Sheet.faultWithoutRow(faultAt));
 };
 
 Sheet.resolved = (wanted) => JSON.parse(JSON.stringify(wanted), (_, value) => (typeof value === "string" && value.startsWith("~") ? Sheet.real(value) : value));
