@@ -412,6 +412,27 @@ def test_columns_are_typed_down_past_the_heads_of_phases_and_into_many_at_once(a
     assert "Caterer" not in [role[1] for role in ada.evaluate("Sheet.model.roles")]
 
 
+def test_two_windows_of_one_person_see_each_other_and_undo_their_own(ada: Page) -> None:
+    open_bulletin(ada)
+    other = ada.context.new_page()
+    other.goto(ada.url)
+    other.wait_for_selector("#rows .cur")
+    ada.locator('.row[data-k="draft"] .c-t').click()
+    typed(ada, "Written here")
+    settled(ada)
+    expect(other.locator('.row[data-k="draft"] .c-t')).to_contain_text("Written here", timeout=10_000)
+    expect(other.locator("#others")).to_have_text("open in another window of yours too", timeout=10_000)
+    expect(other.locator("#toast")).to_contain_text("you, in another window")
+    expect(other.locator("#undo")).to_be_disabled()
+    other.locator('.row[data-k="party"] .c-t').click()
+    typed(other, "Written there")
+    settled(other)
+    expect(ada.locator('.row[data-k="party"] .c-t')).to_contain_text("Written there", timeout=10_000)
+    press(ada, "Control+z")  # takes back what was done in this window, not what came last
+    assert [line["t"] for line in lines(ada)] == ["Draft", "Check", "Print", "Written there"]
+    other.close()
+
+
 def test_two_people_on_one_draft_see_each_others_changes(ada: Page, address: str) -> None:
     open_bulletin(ada)
     ada.get_by_role("link", name="Editions").click()

@@ -12,7 +12,7 @@ import json
 import re
 import secrets
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
@@ -164,7 +164,7 @@ def signed_in(request: Request) -> Actor:
         with suppress(Busy, Unwell), store_of(request).writing() as session:
             seen(session, visit.name, sessions.limits)
     request.state.visit, request.state.person = visit, actor
-    return actor
+    return replace(actor, window=request.headers.get("x-window", "")[:40])
 
 
 def source_of(request: Request) -> Source:

@@ -20,6 +20,8 @@ class Actor:
     administrator: bool = False
     month_first: bool = False
     """Whether ``3/4`` is the fourth of March to them."""
+    window: str = ""
+    """The window they act in, where they may have several on one thing."""
 
 
 def as_actor(person: Person) -> Actor:

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from unisequa.actions.access import check_may
 from unisequa.actions.history import LONGEST, Happened, note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.templates.held import windows_elsewhere
 from unisequa.actions.templates.naming import check_name
 from unisequa.actions.templates.seeing import template_row
 from unisequa.core.calendars.words import as_sentence
@@ -52,7 +53,7 @@ def edit_draft(session: Session, actor: Actor, template_id: int, edit: Callable[
         return last
     check_name(session, actor, edited.name, row, before.name)
     draft = _draft(session, actor, row)
-    queries.drop_undone(session, actor.id, draft.id)
+    queries.drop_undone(session, actor.id, draft.id, actor.window)
     text = summary(told(made, before, edited))
     _keep(session, actor, draft, edited, text, made)
     return draft
@@ -81,6 +82,7 @@ def _keep(
             text=text[:LONGEST],
             difference=kept,
             state="done" if made else "dropped",
+            window=actor.window,
         )
     )
     session.flush()
@@ -129,7 +131,8 @@ def _back(session: Session, actor: Actor, template_id: int, state: str, to: str)
     row = template_row(session, template_id)
     check_may(row, actor, "change a draft")
     draft = row.editions[-1]
-    edit = queries.next_edit(session, actor.id, draft.id, state) if draft.state == "draft" else None
+    elsewhere = windows_elsewhere(session, actor, template_id)
+    edit = queries.next_edit(session, actor.id, draft.id, state, elsewhere) if draft.state == "draft" else None
     if edit is None:
         raise Refused({"": "There is nothing to undo." if to == "undone" else "There is nothing to do again."})
     made = Difference.model_validate(edit.difference)
@@ -157,12 +160,13 @@ class EditMade:
     who: str
     person_id: int
     text: str
+    window: str = ""
 
 
 def edits_since(session: Session, edition: Edition, revision: int) -> tuple[EditMade, ...]:
     """The edits of a draft behind a revision, the earliest first."""
     rows = queries.edits_since(session, edition.id, revision, MOST_SHOWN)
-    return tuple(EditMade(row.person.name, row.person_id, row.text) for row in rows)
+    return tuple(EditMade(row.person.name, row.person_id, row.text, row.window) for row in rows)
 
 
 def edits_of(session: Session, template_id: int) -> tuple[Happened, ...]:

@@ -84,6 +84,13 @@ def find_upload(session: Session, actor: Actor, name: str) -> Upload:
 def look(session: Session, actor: Actor, template_id: int, step: str) -> tuple[Here, ...]:
     """Say that somebody has a template open at a step; gives who else has."""
     moment = time.time()
-    held.look(session, template_id, actor.id, step, moment, moment - HERE_SECONDS)
-    others = held.others(session, template_id, actor.id, moment - HERE_SECONDS)
-    return tuple(Here(name, at) for name, at in others)
+    held.look(session, template_id, actor.id, actor.window, step, moment, moment - HERE_SECONDS)
+    others = held.others(session, template_id, actor.id, actor.window, moment - HERE_SECONDS)
+    return tuple(Here("you, in another window" if own else name, at) for name, at, own in others)
+
+
+def windows_elsewhere(session: Session, actor: Actor, template_id: int) -> list[str]:
+    """Somebody's own other windows in which a template is open now; none where it is not said which one this is."""
+    if not actor.window:
+        return []
+    return held.windows_elsewhere(session, template_id, actor.id, actor.window, time.time() - HERE_SECONDS)

@@ -10,6 +10,7 @@ from unisequa.actions.access import check_may
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.drafts import TakenBack, edit_draft, edits_since, redo, undo
 from unisequa.actions.templates.editions import checks
+from unisequa.actions.templates.held import windows_elsewhere
 from unisequa.actions.templates.included import all_released, included_by, included_now
 from unisequa.actions.templates.rehearsals import Rehearsal, Rehearsed, rehearsed
 from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
@@ -68,8 +69,9 @@ def _sheet(session: Session, actor: Actor, edition: Edition, today: dt.date, reh
         older = {n for n, one in included.editions.items() if n in now and now[n].number > one.number}
         newer = frozenset(inner.name for inner in included.library.all() if included.id_of(inner.name) in older)
     draft = looked.state == "draft"
-    last = next_edit(session, actor.id, edition.id, "done") if draft else None
-    again = next_edit(session, actor.id, edition.id, "undone") if draft else None
+    elsewhere = windows_elsewhere(session, actor, edition.template_id) if draft else ()
+    last = next_edit(session, actor.id, edition.id, "done", elsewhere) if draft else None
+    again = next_edit(session, actor.id, edition.id, "undone", elsewhere) if draft else None
     return SheetSeen(
         looked,
         included,
@@ -144,5 +146,7 @@ def news(
     if not newer and not (edition.number == number and edition.revision != revision):
         return News((), None)
     edits = edits_since(session, edition, revision if edition.number == number else 0)
-    changes = tuple(f"{one.who}: {one.text}" for one in edits if one.person_id != actor.id)
+    told = [one for one in edits if (one.person_id, one.window) != (actor.id, actor.window)]
+    you = "you, in another window"
+    changes = tuple(f"{you if one.person_id == actor.id else one.who}: {one.text}" for one in told)
     return News(changes, _sheet(session, actor, edition, today, rehearsal))

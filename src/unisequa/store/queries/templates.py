@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select, update
@@ -174,18 +174,23 @@ def seen_among(session: Session, template_ids: Collection[int], person_ids: Coll
 # Edits of drafts.
 
 
-def next_edit(session: Session, person_id: int, edition_id: int, state: str) -> TemplateEdit | None:
-    """The edit of one's own that undoing (state ``done``) or redoing (``undone``) comes to next."""
+def next_edit(
+    session: Session, person_id: int, edition_id: int, state: str, elsewhere: Sequence[str] = ()
+) -> TemplateEdit | None:
+    """The edit of one's own that undoing (state ``done``) or redoing (``undone``) comes to next, but for those made in
+    windows that are open ``elsewhere``."""
     query = select(TemplateEdit).where(
         TemplateEdit.edition_id == edition_id, TemplateEdit.person_id == person_id, TemplateEdit.state == state
     )
+    if elsewhere:
+        query = query.where(TemplateEdit.window.not_in(elsewhere))
     order = TemplateEdit.id.desc() if state == "done" else TemplateEdit.id.asc()
     return session.scalars(query.order_by(order).limit(1)).first()
 
 
-def drop_undone(session: Session, person_id: int, edition_id: int) -> None:
-    """Put what somebody has undone out of reach of doing it again."""
-    mine = TemplateEdit.edition_id == edition_id, TemplateEdit.person_id == person_id
+def drop_undone(session: Session, person_id: int, edition_id: int, window: str) -> None:
+    """Put what somebody has undone in a window out of reach of doing it again."""
+    mine = TemplateEdit.edition_id == edition_id, TemplateEdit.person_id == person_id, TemplateEdit.window == window
     session.execute(update(TemplateEdit).where(*mine, TemplateEdit.state == "undone").values(state="dropped"))
 
 

@@ -27,13 +27,14 @@ class HeldRow(Base):
 
 
 class PresenceRow(Base):
-    """Somebody who has a template open, the step they are at, and when they last said so: seconds since 1970."""
+    """A window in which somebody has a template open, the step they are at, and when they last said so (since 1970)."""
 
     __tablename__ = "presence"
-    __table_args__ = (UniqueConstraint("template_id", "person_id"),)
+    __table_args__ = (UniqueConstraint("template_id", "person_id", "window"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     template_id: Mapped[int] = mapped_column(ForeignKey("templates.id", ondelete="CASCADE"))
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    window: Mapped[str] = mapped_column(String(40), default="")
     step: Mapped[str] = mapped_column(String(200), default="")
     seen: Mapped[float]

@@ -133,5 +133,7 @@ class TemplateEdit(Base):
     state: Mapped[str] = mapped_column(String(10), default="done")
     text: Mapped[str] = mapped_column(String(2000))
     difference: Mapped[dict[str, Any]]
+    window: Mapped[str] = mapped_column(String(40), default="")
+    """The window it was made in: undoing takes back what was done in one's own."""
 
     person: Mapped[Person] = relationship()

@@ -2,7 +2,7 @@
 import { toast } from "../app.js";
 import { byId } from "../dom.js";
 import { fieldRefused, fieldSaved } from "./kept.js";
-import { Sheet } from "./store.js";
+import { Sheet, WINDOW } from "./store.js";
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("condition", () => ({
@@ -71,7 +71,7 @@ async function attach(input) {
   const form = new FormData();
   form.append("key", panelKey(input));
   form.append("file", file);
-  const answer = await fetch(`${Sheet.path()}/attachments`, { method: "POST", body: form, headers: { "x-csrf-token": document.body.dataset.csrf, accept: "application/json" } });
+  const answer = await fetch(`${Sheet.path()}/attachments`, { method: "POST", body: form, headers: { "x-csrf-token": document.body.dataset.csrf, accept: "application/json", ...WINDOW } });
   const found = await answer.json().catch(() => ({}));
   if (!answer.ok) toast((found.error && found.error.message) || "That file could not be kept.");
   await Sheet.reload();

@@ -3,7 +3,7 @@ import { toast } from "../app.js";
 import { watchBrought } from "../brought.js";
 import { byId } from "../dom.js";
 import { lastPlace } from "./grid.js";
-import { Sheet } from "./store.js";
+import { Sheet, WINDOW } from "./store.js";
 
 const CLIP = "application/x-unisequa-steps";
 Sheet.copied = async function copied(event, cut) {
@@ -63,7 +63,7 @@ async function openTable(table, where, done) {
   const body = new FormData();
   body.set("table", table);
   body.set("where", JSON.stringify(Sheet.resolved(where)));
-  const post = (/** @type {FormData} */ of) => fetch(`${Sheet.path()}/paste`, { method: "POST", body: of, headers: { "x-csrf-token": document.body.dataset.csrf, "hx-request": "true" } });
+  const post = (/** @type {FormData} */ of) => fetch(`${Sheet.path()}/paste`, { method: "POST", body: of, headers: { "x-csrf-token": document.body.dataset.csrf, "hx-request": "true", ...WINDOW } });
   const answer = await post(body).catch(() => null);
   if (!answer || !answer.ok) return toast("That table could not be looked at. Try again.");
   box.innerHTML = await answer.text();

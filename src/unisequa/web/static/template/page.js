@@ -356,12 +356,19 @@ function addPart(input) {
   });
 }
 
+function hereToo(names) {
+  const others = names.filter((name) => !name.startsWith("you,"));
+  const mine = names.length > others.length ? "open in another window of yours too" : "";
+  const words = others.length ? `${others.join(", ")} ${others.length === 1 ? "is" : "are"} here too` : "";
+  return [words, mine].filter(Boolean).join("; ");
+}
+
 // Who else is here, and what they have changed.
 async function look() {
   if (document.hidden || Sheet.pending.length || Sheet.editor || Sheet.dragging) return;
   const answer = await Sheet.ask("/look", { revision: Sheet.model.revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
   if (!answer || !answer.ok) return;
-  byId("others").textContent = answer.others.length ? `${answer.others.map((one) => one.name).join(", ")} ${answer.others.length === 1 ? "is" : "are"} here too` : "";
+  byId("others").textContent = hereToo(answer.others.map((one) => one.name));
   const theirs = new Map(answer.others.map((other) => [other.at, other.name]));
   const moved = JSON.stringify([...theirs]) !== JSON.stringify([...Sheet.theirs]);
   Sheet.theirs = theirs;

@@ -6,6 +6,11 @@ import { toast } from "../app.js";
 import { ROW } from "../drawing/scale.js";
 import { byId } from "../dom.js";
 
+// Each window undoes what was done in it; the name of this one is kept while it is open, however often it is loaded.
+const named = sessionStorage.getItem("window") || Math.random().toString(36).slice(2, 12);
+sessionStorage.setItem("window", named);
+export const WINDOW = { "x-window": named };
+
 export const Sheet = /** @type {any} */ ({
   model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
   folded: new Set(), lanes: "phase", from0: "", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
@@ -22,7 +27,7 @@ Sheet.real = (key) => Sheet.alias.get(key) || key;
 Sheet.ask = async function ask(rest, body) {
   const answer = await fetch(Sheet.path() + rest, {
     method: "POST",
-    headers: { "content-type": "application/json", accept: "application/json", "x-csrf-token": document.body.dataset.csrf },
+    headers: { "content-type": "application/json", accept: "application/json", "x-csrf-token": document.body.dataset.csrf, ...WINDOW },
     body: JSON.stringify(body),
   });
   const found = await answer.json().catch(() => ({}));
