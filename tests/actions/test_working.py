@@ -41,6 +41,20 @@ def stand(site: Site, today: dt.date = TODAY) -> dict[str, tuple[str, str, str]]
     return {key: (states[plan.position(key)], *(days or ("", ""))) for key, days in dates(plan).items()}
 
 
+def test_a_run_finishes_by_itself_where_its_template_says_so_and_undoing_opens_it_again(tmp_path: Path) -> None:
+    site = make_site(tmp_path, content=chain() | {"finishes": "by itself"})
+    do(site, "finish", "a", "aside")
+    done = do(site, "finish", "b", "c")
+    with site.store.reading() as session:
+        assert session.get_one(Run, site.run).state == "finished"
+    with site.store.writing() as session:
+        assert done.number
+        undo(session, site.person("Ada"), done.number, TODAY)
+    with site.store.reading() as session:
+        run = session.get_one(Run, site.run)
+        assert run.state == "live" and {row.key for row in run.tasks if row.state == "done"} == {"a", "aside"}
+
+
 @pytest.mark.parametrize(
     "follow, moved, offer, b",
     [

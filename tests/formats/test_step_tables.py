@@ -69,6 +69,19 @@ def test_a_template_comes_back_whole_from_its_table_alone_and_gives_the_same_byt
         )
 
 
+def test_rarer_words_of_a_template_come_back_too() -> None:
+    found = template(
+        [step("a", 1, 0, role="r", effort="6h", chunk="2h", ready="on its day",
+              deadline={"anchor": "go", "offset": 3, "roll": "none"},
+              messages=[{"to": "r", "offset": -2, "at": "08:00", "subject": "Soon", "text": "One\\n=two"}])],
+        roles=[{"key": "r", "label": "R", "fill": {"by": "position", "position": "Registrar"}, "retired": True}],
+        phases=[{"key": "p", "label": "P", "span": 5, "opens": "after the one before", "retired": True}],
+        finishes="by itself", stale_after=3, tags=["North", "ISO 9"], usual_for="person", follow="late", ends="go",
+    )  # fmt: skip
+    for content, file in ((steps_csv(found).encode(), "a.csv"), (steps_xlsx(found), "a.xlsx")):
+        assert made_of(content, file) == found
+
+
 def test_what_is_wrong_beside_the_steps_is_told_by_table_and_row() -> None:
     text = "# Template\nField,Says\nName,Fair\n\n# Anchors\nKey,Anchor\ngo,Go\n,Nameless\n\n# Steps\nKey,Step\na,A\n"
     parts, cells = split_parts(read_table(text.encode(), "a.csv").cells)

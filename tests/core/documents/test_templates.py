@@ -18,6 +18,7 @@ from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
+from unisequa.core.documents.includes import whole
 from unisequa.core.documents.placeholders import holds
 from unisequa.core.documents.reading import read_document
 from unisequa.core.documents.template import Anchor, Template
@@ -301,6 +302,23 @@ def test_a_document_broken_anywhere_gives_a_plan_or_faults_and_never_breaks(data
         assert error.faults and all(fault.message for fault in error.faults)
     else:
         assert len(found.tasks) <= 3
+
+
+def test_what_is_retired_is_asked_for_only_while_something_uses_it() -> None:
+    gone = {"retired": True}
+    found = template(
+        [step("a", 1, 0, role="kept", title="Pack for {{ client }}"), step("b", only_if="remote")],
+        anchors=[{"key": "go", "label": "Go"}, {"key": "old", "label": "Old", **gone}, {"key": "mid", "label": "Mid",
+                 "from": {"anchor": "go", "offset": 2}, **gone}],
+        roles=[{"key": "kept", "label": "Kept", **gone}, {"key": "old_role", "label": "Old role", **gone}],
+        facts=[{"key": key, "label": key, "required": key == "hue", **gone} for key in ("client", "remote", "hue")],
+        phases=[{"key": "old", "label": "Old", **gone}],
+    )  # fmt: skip
+    parts = whole(found)
+    assert (list(parts.anchors), list(parts.roles), list(parts.facts)) == (["go"], ["kept"], ["client", "remote"])
+    assert list(parts.phases) == []
+    plan = assemble(found, Occasion(anchors={"go": TODAY}, facts={"client": "Mo"}))  # the hue is not asked for
+    assert [task.key for task in plan.tasks] == ["a"]
 
 
 def test_what_is_typed_is_named_in_what_it_is_refused_with() -> None:

@@ -11,12 +11,12 @@ from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.following import Offer
-from unisequa.actions.runs.seeing import run_of
+from unisequa.actions.runs.seeing import open_rows, run_of
 from unisequa.core.calendars.words import count_words, names_words, some_names
 from unisequa.core.errors import NotAllowed, Refused
 from unisequa.core.shift.edits import MoveRun
 from unisequa.core.shift.edits.codec import written
-from unisequa.core.terms import FINISHED, Follow
+from unisequa.core.terms import Follow
 from unisequa.core.work.run_states import may_become
 from unisequa.store.baselines import keep_baseline
 from unisequa.store.lists import bring_up, settle
@@ -58,7 +58,7 @@ def set_run_state(session: Session, actor: Actor, run_id: int, becoming: Becomin
     if not may_become(run.state, state):
         raise Refused({"state": f"A run that is {run.state} cannot become {state}."})
     settle(run, today)
-    open_ = [row for row in run.tasks if row.state not in FINISHED and not any(t.parent == row.key for t in run.tasks)]
+    open_ = open_rows(run)
     if state == "called off" and not why:
         raise Refused({"why": "Say why it is called off; its people will want to know."})
     if state == "finished" and open_:

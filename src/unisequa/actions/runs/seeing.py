@@ -14,6 +14,7 @@ from unisequa.core.documents.template import SignOff, Template
 from unisequa.core.errors import NotThere
 from unisequa.core.plan.plan import Plan, one_task
 from unisequa.core.shift.mending import Mending, mending
+from unisequa.core.terms import FINISHED
 from unisequa.core.work.outlook import outlook
 from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.run_states import is_over, place_in_lists
@@ -210,6 +211,12 @@ def run_of(session: Session, run_id: int, actor: Actor) -> Run:
     if run is None or not access.may_see_run(run, actor):
         raise NotThere("This run does not exist, or is not open to you.")
     return run
+
+
+def open_rows(run: Run) -> list[TaskRow]:
+    """The tasks of a run that are not over, without those that only span others."""
+    parents = {row.parent for row in run.tasks}
+    return [row for row in run.tasks if row.state not in FINISHED and row.key not in parents]
 
 
 def task_of(run: Run, key: str) -> TaskRow:

@@ -11,7 +11,7 @@ from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.keeping import take_shift_back
 from unisequa.actions.runs.reaching import take_all, take_back_caused
-from unisequa.actions.runs.seeing import run_of
+from unisequa.actions.runs.seeing import open_rows, run_of
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.lists import bring_up
 from unisequa.store.store import Session
@@ -86,6 +86,9 @@ def undo(session: Session, actor: Actor, number: int, today: dt.date) -> Undone:
     for key, (before, _) in act.before.items():
         _restore(rows[key], before)
     act.undone_at = now()
+    if run.state == "finished" and open_rows(run):
+        run.state = "live"
+        note(session, actor, "run state", f"{run.name} is live again", run_id=run.id)
     run.version += 1
     session.flush()
     stands = take_back_caused(session, actor, f"act:{act.id}", today, run.id)

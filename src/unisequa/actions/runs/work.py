@@ -11,7 +11,7 @@ from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.following import Offer, let_follow
 from unisequa.actions.runs.reaching import Around, let_reach, take_all
-from unisequa.actions.runs.seeing import run_of, task_of
+from unisequa.actions.runs.seeing import open_rows, run_of, task_of
 from unisequa.actions.runs.undoing import keep_act, snapshot
 from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import count_words, names_words, some_names
@@ -22,7 +22,7 @@ from unisequa.core.shift.edits import Begun, Done
 from unisequa.core.work.readiness import Hold, Holding
 from unisequa.core.work.sign_off import held_until
 from unisequa.core.work.task_states import ACT, Act, acts, state_after
-from unisequa.store.documents import grid_of_run
+from unisequa.store.documents import grid_of_run, template_of
 from unisequa.store.lists import bring_up, dates_kept, rule_of, settle, values_in
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of, set_actual
@@ -125,8 +125,17 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     session.flush()
     words = _write_down(work, rows)
     number = keep_act(session, actor, run, words, before, followed.shift)
+    if _finishes_by_itself(run):
+        run.state = "finished"
+        bring_up(run, today, anew=True)
+        note(session, actor, "run state", f"{run.name} is finished by itself, its tasks being over", run_id=run.id)
     elsewhere = let_reach(session, actor, around, reached, today, f"act:{number}", run)
     return Acted(words, number, followed.moved, followed.offer, len(elsewhere))
+
+
+def _finishes_by_itself(run: Run) -> bool:
+    """Whether its tasks are over, and its template says that this finishes it."""
+    return not open_rows(run) and template_of(run.edition).finishes == "by itself"
 
 
 def _given(run: Run, day: dt.date, today: dt.date) -> int:

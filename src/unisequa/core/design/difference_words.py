@@ -19,6 +19,7 @@ NOUNS = {
     "day_labels": "day label", "includes": "included template",
 }  # fmt: skip
 _FIELDS = {
+    "usual_for": "usual for", "stale_after": "stale after", "chunk": "in pieces of", "finishes": "finished",
     "not_before": "not before", "from": "measured from", "naming": "name of runs", "zone": "time zone",
 } | {entry.name: entry.words for entry in FIELDS if entry.words}  # fmt: skip
 SHORT = 60
@@ -172,6 +173,9 @@ def _value(name: str, value: Any, template: Template) -> str:
             "opens": "with its tasks",
             "follow": "ask",
             "ready": "when free",
+            "finishes": "asked",
+            "stale_after": "5",
+            "retired": "no",
         }.get(name, "none")
     if name in {"when", "not_before", "deadline", "from"}:
         words = offset_words(

@@ -33,7 +33,8 @@ STEPS = "Steps"
 _ABOUT = {
     "Name": "name", "Category": "category", "Purpose": "purpose", "Instructions": "instructions",
     "Name of runs": "naming", "Counted in": "grid", "Time zone": "zone", "Planned": "direction", "Ends with": "ends",
-    "What follows": "follow", "Calendar": "calendar",
+    "What follows": "follow", "Finished": "finishes", "Stale after": "stale_after", "Tags": "tags",
+    "Usual for": "usual_for", "Calendar": "calendar",
 }  # fmt: skip
 _PARTS = ("anchors", "roles", "facts", "phases", "day_labels", "includes")
 
@@ -53,8 +54,12 @@ def _yes(flag: bool) -> str:
     return "yes" if flag else "no"
 
 
+def _gone(retired: bool) -> str:
+    return "retired" if retired else ""
+
+
 def _said(text: str) -> bool:
-    return text.strip().casefold() in {"yes", "y", "true", "1", "required"}
+    return text.strip().casefold() in {"yes", "y", "true", "1", "required", "retired"}
 
 
 def _amount(text: str) -> int | str:
@@ -77,6 +82,7 @@ def _without_empty(values: Values) -> Values:
 
 def _anchor(row: Mapping[str, str]) -> Values:
     values: Values = {"key": row["Key"], "label": row["Anchor"], "required": _said(row["Required"] or "yes")}
+    values["retired"] = _said(row["Retired"])
     if row["Measured from"]:
         values["from"] = _measure(row, row["Measured from"])
     return values
@@ -102,22 +108,24 @@ def _include(one: Include) -> Sequence[str]:
 
 TABLES: tuple[PartTable, ...] = (
     PartTable(
-        "Anchors", "anchors", ("Key", "Anchor", "Required", "Measured from", "Offset", "Unit", "On a day off"),
+        "Anchors", "anchors",
+        ("Key", "Anchor", "Required", "Measured from", "Offset", "Unit", "On a day off", "Retired"),
         lambda t: (
             (a.key, a.label, _yes(a.required), *((a.from_.anchor, str(a.from_.offset), a.from_.unit, _roll(a.from_))
-                                                 if a.from_ else ("", "", "", "")))
+                                                 if a.from_ else ("", "", "", "")), _gone(a.retired))
             for a in t.anchors
         ),
         _anchor,
     ),
     PartTable(
-        "Roles", "roles", ("Key", "Role", "Filled by", "Who", "Calendar"),
+        "Roles", "roles", ("Key", "Role", "Filled by", "Who", "Calendar", "Retired"),
         lambda t: (
-            (r.key, r.label, r.fill.by, r.fill.person or r.fill.position or r.fill.team or "", r.calendar or "")
+            (r.key, r.label, r.fill.by, r.fill.person or r.fill.position or r.fill.team or "", r.calendar or "",
+             _gone(r.retired))
             for r in t.roles
         ),
         lambda row: _without_empty({
-            "key": row["Key"], "label": row["Role"], "calendar": row["Calendar"],
+            "key": row["Key"], "label": row["Role"], "calendar": row["Calendar"], "retired": _said(row["Retired"]),
             "fill": _without_empty({
                 "by": row["Filled by"],
                 **({row["Filled by"]: row["Who"]} if row["Filled by"] in {"person", "position", "team"} else {}),
@@ -125,18 +133,20 @@ TABLES: tuple[PartTable, ...] = (
         }),
     ),
     PartTable(
-        "Facts", "facts", ("Key", "Fact", "Kind", "Choices", "Required"),
-        lambda t: ((f.key, f.label, f.kind, "\n".join(f.choices), _yes(f.required)) for f in t.facts),
+        "Facts", "facts", ("Key", "Fact", "Kind", "Choices", "Required", "Retired"),
+        lambda t: ((f.key, f.label, f.kind, "\n".join(f.choices), _yes(f.required), _gone(f.retired)) for f in t.facts),
         lambda row: _without_empty({
             "key": row["Key"], "label": row["Fact"], "kind": row["Kind"], "required": _said(row["Required"]),
+            "retired": _said(row["Retired"]),
             "choices": [line.strip() for line in row["Choices"].splitlines() if line.strip()],
         }),
     ),
     PartTable(
-        "Phases", "phases", ("Key", "Phase", "Span", "Opens"),
-        lambda t: ((p.key, p.label, str(p.span or ""), p.opens) for p in t.phases),
+        "Phases", "phases", ("Key", "Phase", "Span", "Opens", "Retired"),
+        lambda t: ((p.key, p.label, str(p.span or ""), p.opens, _gone(p.retired)) for p in t.phases),
         lambda row: _without_empty({
             "key": row["Key"], "label": row["Phase"], "span": _whole(row["Span"]), "opens": row["Opens"],
+            "retired": _said(row["Retired"]),
         }),
     ),
     PartTable(
@@ -153,12 +163,14 @@ TABLES: tuple[PartTable, ...] = (
         }),
     ),
     PartTable(
-        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "Subject", "Text"),
+        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "At", "Subject", "Text"),
         lambda t: (
-            (s.key, m.to, str(m.offset), m.unit, m.of, m.subject, m.text) for s in t.steps for m in s.messages
+            (s.key, m.to, str(m.offset), m.unit, m.of, m.at or "", m.subject, m.text)
+            for s in t.steps for m in s.messages
         ),
         lambda row: {"step": row["Step"], **_without_empty({
             "to": row["To"], "offset": _amount(row["Offset"] or "0"), "unit": row["Unit"], "of": row["Of"],
+            "at": row["At"],
             "subject": row["Subject"], "text": row["Text"],
         })},
     ),
@@ -169,7 +181,7 @@ PART_NAMES = {"Template", STEPS} | {table.name for table in TABLES}
 def part_rows(template: Template) -> dict[str, list[list[str]]]:
     """The tables of a template beside its steps, each with the names of its columns; those without rows left out."""
     written = template.written()
-    about = [[label, str(written[name])] for label, name in _ABOUT.items() if written.get(name)]
+    about = [[label, _told_in_words(written[name])] for label, name in _ABOUT.items() if written.get(name)]
     tables = {"Template": [["Field", "Says"], *about]}
     for table in TABLES:
         if rows := [list(row) for row in table.write(template)]:
@@ -177,11 +189,21 @@ def part_rows(template: Template) -> dict[str, list[list[str]]]:
     return tables
 
 
+def _told_in_words(value: Any) -> str:
+    return ", ".join(value) if isinstance(value, list) else str(value)
+
+
+def _about(name: str, text: str) -> Any:
+    if name == "tags":
+        return [word.strip() for word in text.split(",") if word.strip()]
+    return _amount(text) if name == "stale_after" else text
+
+
 @dataclass(frozen=True, slots=True)
 class Parts:
     """What tables beside the steps say, as plain values; ``messages`` by the keys of their steps."""
 
-    about: Mapping[str, str]
+    about: Mapping[str, Any]
     values: Mapping[str, list[Values]]
     messages: Mapping[str, list[Values]]
 
@@ -240,7 +262,7 @@ def split_parts(cells: Cells) -> tuple[Parts | None, Cells]:
             rows.append(row)
     steps = sections.pop(STEPS, [])
     said = [(row[0].strip(), row[1]) for row in sections.pop("Template", [])[1:] if len(row) > 1]
-    about = {_ABOUT[label]: text for label, text in said if label in _ABOUT and text}
+    about = {_ABOUT[label]: _about(_ABOUT[label], text) for label, text in said if label in _ABOUT and text}
     values: dict[str, list[Values]] = {name: [] for name in _PARTS}
     messages: dict[str, list[Values]] = {}
     for table in TABLES:

@@ -23,7 +23,11 @@ FILLS = {
     "outside": "an outside party",
 }  # fmt: skip
 FACT_KINDS = {"text": "text", "number": "number", "date": "date", "choice": "one of a list", "yes-no": "yes or no"}
-ABOUT = ("name", "category", "purpose", "instructions", "naming", "calendar", "direction", "grid", "zone")
+ABOUT = (
+    "name", "category", "purpose", "instructions", "naming", "calendar", "direction", "grid", "zone", "ends", "follow",
+    "finishes", "stale_after", "tags", "usual_for",
+)  # fmt: skip
+_MAY_BE_NOTHING = {"calendar", "zone", "ends", "usual_for"}
 
 
 def set_about(template: Template, name: str, text: str) -> Template:
@@ -32,8 +36,16 @@ def set_about(template: Template, name: str, text: str) -> Template:
         raise EditError("name", f'a template has no field "{name}"')
     if name == "grid":
         return _on_grid(template, text.strip())
+    if name == "tags":
+        words = dict.fromkeys(" ".join(word.split()) for word in re.split(r"[,;\n]", text))
+        return changed(template, tags=tuple(word for word in words if word))
+    if name == "stale_after":
+        days = number_in(text.strip() or "5")
+        if not days:
+            raise EditError(name, f'"{text.strip()}" is no number of working days; type 1, 2, 3 …')
+        return changed(template, stale_after=days)
     value: str | None = text.replace("\r\n", "\n") if name in {"instructions", "purpose"} else " ".join(text.split())
-    edited = changed(template, **{name: value or (None if name in {"calendar", "zone"} else "")})
+    edited = changed(template, **{name: value or (None if name in _MAY_BE_NOTHING else "")})
     for fault in faults_in(edited):
         if fault.path == name:
             raise EditError(name, fault.message)
@@ -76,8 +88,10 @@ def set_part(template: Template, part: str, key: str, name: str, text: str) -> T
     word = " ".join(text.split())
     if part == "day_labels":
         return _day_label(template, key, name, word)
-    if name == "label" and part in {"roles", "anchors", "facts", "phases"}:
-        return change_named(template, part, key, label=word)
+    if part in {"roles", "anchors", "facts", "phases"} and name in {"label", "retired"}:
+        return change_named(template, part, key, **{name: word if name == "label" else word == "yes"})
+    if part == "phases":
+        return _phase(template, key, name, word)
     if part == "roles":
         return _role(template, key, name, word)
     if part == "anchors":
@@ -101,6 +115,17 @@ def _role(template: Template, key: str, name: str, word: str) -> Template:
     if name in {"person", "position", "team"}:
         return change_named(template, "roles", key, fill={"by": name, name: word or None})
     raise EditError("label", f'a role has no field "{name}"')
+
+
+def _phase(template: Template, key: str, name: str, word: str) -> Template:
+    if name == "opens":
+        return change_named(template, "phases", key, opens=word)
+    if name != "span":
+        raise EditError("label", f'a phase has no field "{name}"')
+    days = re.fullmatch(r"(\d{1,5})\s*(?:(?:wd|d|days?|working days?)|(w|wk|weeks?))?", word, re.IGNORECASE)
+    if word and (not days or not int(days[1])):
+        raise EditError("span", f'"{word}" is no number of working days; type 5, 2 w, or nothing')
+    return change_named(template, "phases", key, span=int(days[1]) * (5 if days[2] else 1) if days else None)
 
 
 def _anchor(template: Template, key: str, name: str, word: str) -> Template:
@@ -235,10 +260,11 @@ def message_words(message: Message, template: Template) -> str:
     """When a message leaves and to whom, in a line."""
     role = next((role.label for role in template.roles if role.key == message.to), message.to)
     moment = {"start": "starts", "due": "is due", "done": "is done"}[message.of]
+    at = f", at {message.at}" if message.at else ""
     if message.offset == 0:
-        return f"to {role}, when it {moment}"
+        return f"to {role}, when it {moment}{at}"
     unit = message.unit if abs(message.offset) > 1 else message.unit.removesuffix("s")
-    return f"to {role}, {abs(message.offset)} {unit} {'before' if message.offset < 0 else 'after'} it {moment}"
+    return f"to {role}, {abs(message.offset)} {unit} {'before' if message.offset < 0 else 'after'} it {moment}{at}"
 
 
 def sample_name(template: Template, today: Any) -> str:

@@ -14,6 +14,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import TypeVar
 
+from unisequa.core.documents.retired import without_retired
 from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Measure, Phase, Role, Step, Template
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.terms import MOST_STEPS
@@ -254,6 +255,7 @@ def _add(
     faults: list[Fault],
 ) -> None:
     """Put a template's parts under the names that its scope gives them, then what it includes."""
+    template = without_retired(template)
     prefix = scope.prefix
     for anchor in template.anchors:
         laid.anchors.setdefault(scope.anchors.get(anchor.key, prefix + anchor.key), (anchor, scope))

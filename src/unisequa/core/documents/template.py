@@ -159,12 +159,16 @@ class When(Measure):
 
 
 class Anchor(Model):
-    """A named date that steps are measured from."""
+    """A named date that steps are measured from.
+
+    A ``retired`` one, like a role, fact or phase, is offered no more and asked for only while something still uses it.
+    """
 
     key: Key
     label: Label
     required: StrictBool = True
     from_: Measure | None = Field(default=None, alias="from")
+    retired: StrictBool = False
 
 
 class Fill(Model):
@@ -183,6 +187,7 @@ class Role(Model):
     label: Label
     fill: Fill = Fill()
     calendar: Label | None = None
+    retired: StrictBool = False
 
 
 class Fact(Model):
@@ -193,6 +198,7 @@ class Fact(Model):
     kind: Literal["text", "number", "date", "choice", "yes-no"] = "text"
     choices: tuple[Label, ...] = ()
     required: StrictBool = False
+    retired: StrictBool = False
 
 
 class Phase(Model):
@@ -206,6 +212,7 @@ class Phase(Model):
     label: Label
     span: Annotated[StrictInt, Field(ge=1, le=MOST_DAYS)] | None = None
     opens: Literal["with its tasks", "after the one before"] = "with its tasks"
+    retired: StrictBool = False
 
 
 class SignOff(Model):
@@ -258,12 +265,14 @@ class Wait(Model):
 
 
 class Message(Model):
-    """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done."""
+    """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done; ``at`` a time
+    of that day, where one is said."""
 
     to: Key
     offset: Days = 0
     unit: Literal["working days", "days"] = "working days"
     of: Literal["start", "due", "done"] = "due"
+    at: Annotated[str, Str(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")] | None = None
     subject: Label
     text: Text = ""
 
@@ -272,7 +281,8 @@ class Step(Many):
     """A task as the template defines it.
 
     ``duration`` is in working days, 0 for a milestone; on the minute grid text such as ``1d 4h``. A step that
-    others name as their ``parent`` spans them and has no duration of its own.
+    others name as their ``parent`` spans them and has no duration of its own. Effort is done in pieces of at least a
+    ``chunk``, where one is said.
     """
 
     key: Key
@@ -283,6 +293,7 @@ class Step(Many):
     kind: Literal["todo", "meeting", "call", "message", "document", "sign-off"] = "todo"
     duration: Annotated[StrictInt, Field(ge=0, le=MOST_DAYS)] | Lasting | None = None
     effort: Lasting | None = None
+    chunk: Lasting | None = None
     calendar: Label | None = None
     when: When | None = None
     not_before: Measure | None = None
@@ -354,7 +365,8 @@ class Template(Model):
     """A whole template, as it is exported, imported, planned from and kept as an edition.
 
     ``ends`` names the anchor by whose day all should be over; ``follow`` says what finishing a task does to the dates
-    of what follows it.
+    of what follows it; ``finishes`` whether a run whose tasks are all over is finished by itself. After ``stale_after``
+    working days without a word a task is stale. ``usual_for`` is a kind of subject, ``tags`` are words to find it by.
     """
 
     format: Literal["unisequa-template/1"] = "unisequa-template/1"
@@ -368,6 +380,10 @@ class Template(Model):
     direction: Literal["forward", "backward"] = "forward"
     ends: Key | None = None
     follow: Follow = "ask"
+    finishes: Literal["asked", "by itself"] = "asked"
+    stale_after: Annotated[StrictInt, Field(ge=1, le=MOST_DAYS)] = 5
+    tags: Annotated[tuple[Label, ...], Field(max_length=50)] = ()
+    usual_for: Label | None = None
     calendar: Label | None = None
     anchors: Annotated[tuple[Anchor, ...], Field(max_length=200)] = ()
     roles: Annotated[tuple[Role, ...], Field(max_length=500)] = ()

@@ -176,8 +176,8 @@ def _panel(
         waits=[wait_words(wait, template, library) for wait in only.waits_for] if only else (),
         kinds=tuple(KINDS.items()),
         priorities=tuple(PRIORITIES.items()),
-        phases=[(phase.key, phase.label) for phase in template.phases],
-        roles=[(role.key, role.label) for role in template.roles],
+        phases=[(p.key, p.label) for p in template.phases if not p.retired or any(s.phase == p.key for s in steps)],
+        roles=[(role.key, role.label) for role in template.roles if not role.retired],
         rolls=ROLLS,
         moments=MOMENTS,
         calendars=[document.name for document in calendar_documents(session, template.calendar)],
@@ -319,13 +319,19 @@ def setup(
                     {
                         "fill": role.fill.by, "person": role.fill.person or "", "team": role.fill.team or "",
                         "position": role.fill.position or "", "calendar": role.calendar or "",
+                        "retired": _yes(role.retired),
                     },
                 )
                 for role in template.roles
             ),
             anchors=tuple(
                 PartFields(
-                    a.key, a.label, {"required": "yes" if a.required else "", "from": from_words(template, a.key)}
+                    a.key,
+                    a.label,
+                    {
+                        "required": _yes(a.required), "retired": _yes(a.retired),
+                        "from": from_words(template, a.key),
+                    },
                 )
                 for a in template.anchors
             ),
@@ -335,7 +341,7 @@ def setup(
                     fact.label,
                     {
                         "kind": fact.kind, "choices": ", ".join(fact.choices),
-                        "required": "yes" if fact.required else "",
+                        "required": _yes(fact.required), "retired": _yes(fact.retired),
                     },
                 )
                 for fact in template.facts
@@ -352,6 +358,10 @@ def setup(
             calendars=[document.name for document in calendar_documents(session, template.calendar)],
         )  # fmt: skip
     return render(request, "template/_setup.html", {"s": fields})
+
+
+def _yes(flag: bool) -> str:
+    return "yes" if flag else ""
 
 
 def _include(template: Template, key: str, included: Linked) -> IncludeFields:

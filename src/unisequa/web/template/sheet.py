@@ -55,6 +55,7 @@ def sheet_model(template: Template, seen: Outline, library: Library, checks: Ite
         ] + [link for part in included for link in part["links"]],
         "phases": [[phase.key, phase.label] for phase in template.phases],
         "roles": [[role.key, role.label] for role in template.roles],
+        "retired": [p.key for part in (template.roles, template.facts, template.anchors) for p in part if p.retired],
         "facts": [[fact.key, fact.label] for fact in template.facts],
         "anchors": [[anchor.key, anchor.label, seen.anchors.get(anchor.key)] for anchor in template.anchors],
         "labels": [[day, label.label] for label in template.day_labels if (day := _label_day(label, seen)) is not None],

@@ -193,6 +193,7 @@ FIELDS: tuple[Field, ...] = (
     Field("waits_for", "Waits for", lambda template, step: waits_text(step.waits_for, template), _waits),
     Field("effort", "Effort", lambda template, step: str(step.effort or ""),
           lambda setting, step, text: {"effort": effort(_one_line(text))}, also=("hours",), short=("effort",)),
+    _plain("chunk", "In pieces of", words="in pieces of"),
     _choice("kind", "Kind", KINDS, also=("type",), short=("kind",)),
     _choice("priority", "Priority", PRIORITIES, short=("priority",)),
     Field("sign_off", "Signed off by",

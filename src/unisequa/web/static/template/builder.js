@@ -61,7 +61,7 @@ function messageChanged(input) {
   const value = (name) => box.querySelector(`[data-mf="${name}"]`).value;
   const values = {};
   if (input.dataset.mf === "offset" || input.dataset.mf === "side") values.offset = Number(value("offset")) * Number(value("side"));
-  else values[input.dataset.mf] = input.value;
+  else values[input.dataset.mf] = input.dataset.mf === "at" ? input.value || null : input.value;
   return Sheet.edit({ op: "message", key: panelKey(input), index: Number(box.dataset.message), values }, { refused: fieldRefused(input), done: () => fieldSaved(input) });
 }
 

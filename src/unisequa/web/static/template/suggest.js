@@ -101,15 +101,18 @@ const matching = (all, word) => {
   return [...begins, ...holds].slice(0, MOST);
 };
 
+// What is retired is offered no more.
+const offered = (/** @type {any[]} */ all) => all.filter((one) => !(Sheet.model.retired || []).includes(one[0]));
+
 // The roles there are, with those just typed that the server has not answered for yet.
-const roleNames = () => [...new Set([...Sheet.model.roles.map((role) => role[1]), ...Sheet.model.lines.map((line) => line.r || "")])].filter(Boolean).map((text) => ({ text }));
+const roleNames = () => [...new Set([...offered(Sheet.model.roles).map((role) => role[1]), ...Sheet.model.lines.map((line) => line.r || "")])].filter(Boolean).map((text) => ({ text }));
 
 Suggest.sources = {
   r: (value) => ({ from: 0, to: value.length, options: value.trim() ? matching(roleNames(), value) : [] }),
   w: (value, caret) => {
     const found = /^(?:starts?\s+|due\s+)?[+−-]?\s*\d+\s*(?:wd|d|w|mo|days?|weeks?|months?)?\s*(?:before|after|from)?\s+(\p{L}.*)$/iu.exec(value.slice(0, caret));
     if (!found) return null;
-    const options = matching(Sheet.model.anchors.map((anchor) => ({ text: anchor[1] })), found[1]);
+    const options = matching(offered(Sheet.model.anchors).map((anchor) => ({ text: anchor[1] })), found[1]);
     return { from: caret - found[1].length, to: value.length, options };
   },
   f: (value, caret) => {
@@ -126,7 +129,7 @@ Suggest.sources = {
     const from = value.lastIndexOf("{{", caret);
     if (from < 0 || value.slice(from, caret).includes("}}")) return null;
     const word = value.slice(from + 2, caret).trim();
-    const names = [...Sheet.model.facts, ...Sheet.model.anchors, ...Sheet.model.roles].map(([key, label]) => ({ text: `{{ ${key} }}`, label, hint: `{{ ${key} }}` }));
+    const names = offered([...Sheet.model.facts, ...Sheet.model.anchors, ...Sheet.model.roles]).map(([key, label]) => ({ text: `{{ ${key} }}`, label, hint: `{{ ${key} }}` }));
     names.push({ text: "{{ subject }}", label: "The subject", hint: "{{ subject }}" });
     const behind = /^\s*\}\}/.exec(value.slice(caret));
     const options = names.filter((one) => `${one.label} ${one.hint}`.toLowerCase().includes(word.toLowerCase())).slice(0, MOST);
