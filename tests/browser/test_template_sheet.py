@@ -412,6 +412,49 @@ def test_columns_are_typed_down_past_the_heads_of_phases_and_into_many_at_once(a
     assert "Caterer" not in [role[1] for role in ada.evaluate("Sheet.model.roles")]
 
 
+def test_the_field_has_one_count_and_what_is_out_of_sight_is_led_to(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.evaluate("Sheet.edit({ op: 'add', part: 'anchors', label: 'Sale' })")
+    settled(ada)
+    ada.evaluate("Sheet.edit({ op: 'set', keys: ['party'], field: 'when', value: 'Sale -30' })")
+    settled(ada)
+    ada.get_by_role("button", name="Fit all").click()
+    count = ada.get_by_label("Working days from")
+    expect(count).to_have_value("go")
+    sale = ada.evaluate("Sheet.model.anchors.find((one) => one[1] === 'Sale')[2]")
+    expect(ada.locator("#fhead")).to_contain_text(f"Sale +{sale}")
+    ada.locator('.row[data-k="party"] .c-w').click()
+    ada.wait_for_timeout(100)
+    party = ada.locator(bar("party")).bounding_box()
+    ada.keyboard.press("F7")  # from the anchor of this step
+    expect(count).to_have_value("sale")
+    assert party == ada.locator(bar("party")).bounding_box()  # nothing moves but the count
+    for _ in range(3):
+        ada.get_by_label("Larger days").click()
+    ada.locator("#sheet").evaluate("(sheet) => { sheet.scrollLeft = 0; }")
+    ada.locator('.edgearrow[data-edge="party"]').click()
+    expect(ada.locator(bar("party"))).to_be_in_viewport()
+    expect(ada.locator('.edgearrow[data-edge="draft"]')).to_be_visible()  # which has gone out on the other side
+
+
+def test_a_column_is_fitted_to_what_it_holds_and_stays_so(ada: Page) -> None:
+    open_bulletin(ada)
+    due = ada.locator('.row[data-k="print"] .c-w')
+    before = due.bounding_box()
+    ada.evaluate("Sheet.edit({ op: 'set', keys: ['print'], field: 'when', value: 'start +10000 working days' })")
+    settled(ada)
+    ada.get_by_role("separator", name="Width of Due").dblclick()
+    after = due.bounding_box()
+    assert before and after and after["width"] > before["width"]
+    assert due.evaluate("(cell) => cell.scrollWidth <= cell.clientWidth")
+    ada.reload()
+    ada.wait_for_selector("#rows .cur")
+    assert due.bounding_box() == after
+    ada.get_by_role("separator", name="Width of Due").focus()
+    ada.keyboard.press("Delete")  # as it was by itself
+    assert due.bounding_box() == before
+
+
 def test_two_windows_of_one_person_see_each_other_and_undo_their_own(ada: Page) -> None:
     open_bulletin(ada)
     other = ada.context.new_page()

@@ -12,7 +12,7 @@ from unisequa.core.design.editing import add_named, move_named, nudge_named, rem
 from unisequa.core.design.fields.entries import set_field
 from unisequa.core.design.findings import findings
 from unisequa.core.design.outline import outline
-from unisequa.core.documents.template import Message, Template
+from unisequa.core.documents.template import Anchor, Message, Template
 from unisequa.core.errors import EditError
 
 
@@ -151,6 +151,26 @@ def test_another_template_is_included_with_the_anchor_and_the_roles_that_are_sha
     assert parts.set_part(placed, "includes", key, "anchors:end", "board").includes[0].anchors == {"end": "board"}
     with pytest.raises(EditError):
         parts.set_part(placed, "includes", key, "anchors:end", "nowhere")
+    board = inner.model_copy(
+        update={"anchors": (Anchor(key="end", label="End"), Anchor(key="b", label="board meeting"))}
+    )
+    labels = {anchor.label.casefold(): anchor.key for anchor in job().anchors}
+    assert parts.include(job(), board)[0].includes[0].anchors == {"b": labels["board meeting"]}  # by its name
+
+
+def test_phases_take_their_span_and_what_is_no_longer_wanted_is_retired() -> None:
+    found = parts.set_part(job(), "phases", "q", "span", "2 w")
+    found = parts.set_part(found, "phases", "q", "opens", "after the one before")
+    assert (found.phases[1].span, found.phases[1].opens) == (10, "after the one before")
+    assert parts.set_part(found, "phases", "q", "span", "").phases[1].span is None
+    with pytest.raises(EditError, match='"long" is no number of working days'):
+        parts.set_part(found, "phases", "q", "span", "long")
+    assert parts.set_part(found, "anchors", "go", "retired", "yes").anchors[0].retired
+    about = parts.set_about(parts.set_about(found, "tags", "North, ISO 9; North"), "stale_after", "3")
+    assert (about.tags, about.stale_after) == (("North", "ISO 9"), 3)
+    assert parts.set_about(about, "finishes", "by itself").finishes == "by itself"
+    with pytest.raises(EditError, match="is no number of working days"):
+        parts.set_about(about, "stale_after", "soon")
 
 
 def test_a_job_is_turned_to_hours_and_back_while_nothing_is_measured_in_them() -> None:

@@ -4,6 +4,7 @@ and the messages of a step."""
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 from unisequa.core.design.editing import add_named, change_named, change_steps, changed, index_of, set_day_label
@@ -12,7 +13,7 @@ from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.conditions import Clause, Condition, Joiner, expression
 from unisequa.core.documents.placeholders import fill_in
-from unisequa.core.documents.template import Measure, Message, Template
+from unisequa.core.documents.template import Anchor, Measure, Message, Role, Template
 from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import number_in
 
@@ -218,15 +219,21 @@ def _include(template: Template, key: str, name: str, word: str) -> Template:
 
 
 def include(template: Template, inner: Template) -> tuple[Template, str]:
-    """Another template within this one: its first anchor is ours, and its roles are those of ours of the same name."""
+    """Another template within this one: its anchors and roles are those of ours of the same name, and where none of its
+    anchors is, its first one is our first."""
+    anchors = _of_the_same_name(template.anchors, inner.anchors)
     ours = {anchor.key for anchor in template.anchors}
-    anchors: dict[str, str] = {}
-    if inner.anchors and template.anchors and inner.anchors[0].key not in ours:
+    if inner.anchors and template.anchors and not anchors and not ours & {anchor.key for anchor in inner.anchors}:
         anchors[inner.anchors[0].key] = template.anchors[0].key
-    labels = {role.label.casefold(): role.key for role in template.roles}
-    named = ((role.key, labels.get(role.label.casefold(), role.key)) for role in inner.roles)
-    roles = {theirs: our for theirs, our in named if theirs != our}
+    roles = _of_the_same_name(template.roles, inner.roles)
     return add_named(template, "includes", inner.name, anchors=anchors, roles=roles)
+
+
+def _of_the_same_name(ours: Sequence[Anchor | Role], theirs: Sequence[Anchor | Role]) -> dict[str, str]:
+    """Their keys and ours, where the names are the same and the keys are not."""
+    labels = {item.label.casefold(): item.key for item in ours}
+    named = ((item.key, labels.get(item.label.casefold(), item.key)) for item in theirs)
+    return {key: our for key, our in named if key != our}
 
 
 def set_condition(

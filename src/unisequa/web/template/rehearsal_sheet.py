@@ -43,6 +43,7 @@ def on_dates(model: Json, rehearsal: Rehearsed) -> Json:
         "name": plan.name,
         "span": _span(plan),
         "load": _load(rehearsal),
+        "anchors": {key: _worded(plan, day) for key, day in plan.anchors.items()},
     }
     grid, per = plan.grid, plan.grid.per_day
     return model | {
@@ -65,6 +66,10 @@ def on_dates(model: Json, rehearsal: Rehearsed) -> Json:
         "rehearsal": note,
         "fault": "",
     }
+
+
+def _worded(plan: Plan, at: int | None) -> str:
+    return "" if at is None else day_words(plan.grid.day(at), year=True)
 
 
 def _span(plan: Plan) -> str:

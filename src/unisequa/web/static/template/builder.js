@@ -82,7 +82,16 @@ export const MORE = {
   "message-add": (button) => Sheet.edit({ op: "message", key: panelKey(button), values: { to: button.dataset.to } }),
   "message-remove": (button) => Sheet.edit({ op: "message", key: panelKey(button), index: Number(button.closest("[data-message]").dataset.message) }),
   detach: (button) => Sheet.edit({ op: "detach", key: panelKey(button), sha256: button.dataset.sha }),
-  include: () => Sheet.edit({ op: "add", part: "includes", label: byId("new-includes").value }),
+  include: async () => {
+    let key = "";
+    await Sheet.edit({ op: "add", part: "includes", label: byId("new-includes").value }, { done: (answer) => { [key] = answer.made; } });
+    if (!key) return;
+    await Sheet.openSetup();
+    const choices = /** @type {any} */ ([...document.querySelectorAll(`#setup [data-part="includes"][data-key="${CSS.escape(key)}"] select[data-pf*=":"]`)]);
+    const left = choices.filter((choice) => !choice.value);
+    toast(left.length ? `What has the same name is the same; ${left.length} of its ${choices.length} dates and roles are left to say, or are asked for by themselves.` : "Included; all its dates and roles are those of the same name here.");
+    (left[0] || byId("s-includes")).focus();
+  },
   release: () => openRelease(),
 };
 

@@ -244,6 +244,11 @@ function clicked(event) {
   const at = (selector) => event.target.closest(selector);
   if (at("[data-close-box]")) return at("dialog").close();
   if (Sheet.keptClicked(at)) return undefined;
+  const jump = at("[data-jump]");
+  if (jump) {
+    byId(jump.dataset.jump).scrollIntoView({ block: "start" });
+    return byId(jump.dataset.jump).focus({ preventScroll: true });
+  }
   const fold = at("[data-fold]");
   if (fold) return Sheet.toggle(fold.dataset.fold);
   const check = at("[data-check]");
@@ -320,6 +325,7 @@ function pageKeys(event) {
     event.preventDefault();
     return Sheet.mine() && Sheet.undo("redo");
   }
+  if (event.target.closest(".cgrip") && Sheet.columnKeyed(event)) return undefined;
   if (event.key === "F7") { event.preventDefault(); return Sheet.countFromHere(); }
   if (event.key === "F8") { event.preventDefault(); return Sheet.turnLanes(); }
   if (event.key === "F9") { event.preventDefault(); return Sheet.startLink(); }
@@ -402,8 +408,10 @@ document.addEventListener("alpine:init", () => {
         if (!Sheet.dragging && Sheet.linksOf) Sheet.light(row ? row.dataset.k : Sheet.cur.id);
       });
       document.addEventListener("click", (/** @type {any} */ event) => {
-        const box = byId("checks-box");
-        if (box.open && !box.contains(event.target)) box.open = false;
+        for (const id of ["checks-box", "export-box"]) {
+          const box = byId(id);
+          if (box.open && (!box.contains(event.target) || event.target.closest("a"))) box.open = false;
+        }
       });
       // Nobody leaves with an edit on its way: a link waits for it, closing the page is asked about.
       document.addEventListener("click", (/** @type {any} */ event) => {
@@ -416,6 +424,7 @@ document.addEventListener("alpine:init", () => {
         if (Sheet.pending.length || Sheet.faults.size || Sheet.kept.length || (Sheet.editor && Sheet.editor.input.value !== Sheet.editor.was)) event.preventDefault();
       });
       restoreWidth();
+      Sheet.restoreColumns();
       Sheet.watchView();
       Sheet.fit();
       Sheet.cur.id = work.dataset.selected || "";

@@ -16,6 +16,8 @@ Sheet.pressed = function pressed(event) {
   const at = (selector) => event.target.closest(selector);
   const edge = at(".edge");
   if (edge) return widening(event, edge);
+  const column = at(".cgrip");
+  if (column) return Sheet.columnPressed(event, column);
   if (event.button !== 0) return undefined;
   const knob = at(".knob");
   if (knob) return linkFrom(event, knob);

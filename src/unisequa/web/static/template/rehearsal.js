@@ -62,6 +62,10 @@ Sheet.drawRehearsal = function drawRehearsal() {
     if (fault) input.setAttribute("aria-invalid", "true");
     input.title = fault || "";
   }
+  for (const hint of all("#rehearsal [data-worked]")) {
+    const words = (note.anchors || {})[hint.dataset.worked];
+    hint.textContent = words ? `worked out: ${words}` : hint.dataset.otherwise;
+  }
   const said = byId("rehearsed");
   if (!said) return;
   said.textContent = faults.length ? faults[0][1] : [note.name, note.span].filter(Boolean).join(": ");

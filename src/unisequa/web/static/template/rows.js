@@ -3,6 +3,7 @@ import { CHARACTER, ROW } from "../drawing/scale.js";
 import { byId, find } from "../dom.js";
 import { Sheet } from "./store.js";
 import { Suggest } from "./suggest.js";
+import { gripOf } from "./widths.js";
 
 Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n", "t", "r", "w", "d", "f"]);
 Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
@@ -59,7 +60,8 @@ function placeRows() {
   if (box.dataset.columns !== columns.join()) {
     box.dataset.columns = columns.join();
     const head = byId("corner");
-    head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, c === "n" ? "" : c === "d" && Sheet.model.minutes ? "Lasts" : Sheet.names[c])));
+    const nameOf = (c) => (c === "n" ? "" : c === "d" && Sheet.model.minutes ? "Lasts" : Sheet.names[c]);
+    head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, nameOf(c), gripOf(c, nameOf(c)))));
     shownRows.clear();
     box.replaceChildren();
   }
@@ -219,10 +221,16 @@ function followed(line) {
 
 const ROOM_FOR_TITLES = 140;
 let followsWidth = 0;
+let titleWidth = 0;
+/** The width of a character of a title. */
+const TITLE = 7.4;
+const MARKS = { "signed off": "s", waits: "w", "if …": "if", away: "a", rolled: "r", "To do": "t", Meeting: "M", Call: "C", Message: "✉", "Document to sign": "D", "Sign-off": "S" };
 // How wide the column is, looked up once a drawing.
 function measureFollows() {
   const cell = find("#corner .c-f");
   followsWidth = cell ? cell.clientWidth - 10 : 0;
+  const title = find("#corner .c-t");
+  titleWidth = title ? title.clientWidth - 10 : 0;
 }
 
 export const lengthWords = (n) => (!Sheet.model.minutes || Sheet.model.dates ? `${n} d` : n < 60 ? `${n}m` : `${Math.floor(n / 60)}h${n % 60 ? ` ${n % 60}m` : ""}`);
@@ -238,8 +246,16 @@ function marks(cell, line) {
   if (line.away) words.push(["away", line.away]);
   if (line.rolled) words.push(["rolled", line.rolled]);
   if (cell.querySelector("input")) return;
-  for (const old of cell.querySelectorAll(".tag")) old.remove();
-  for (const [word, title] of words) cell.append(made("span", { class: `tag${/late|away/.test(word) ? " late" : ""}`, title }, word));
+  for (const old of cell.querySelectorAll(".tag, .marks")) old.remove();
+  if (!words.length) return;
+  // Whole where there is room for them behind the title, else as marks whose words come up on hover.
+  const whole = (line.t.length + 1) * TITLE + words.reduce((sum, [word]) => sum + word.length * CHARACTER + 8, 0) < titleWidth - 12 * (line.lv || 0);
+  const box = whole ? cell : made("span", { class: "marks" });
+  if (!whole) cell.append(box);
+  for (const [word, title] of words) {
+    const mark = whole ? word : MARKS[word] || word.replace(/[^\d]*/g, "").concat("d").slice(0, 4);
+    box.append(made("span", { class: `tag${/late|away/.test(word) ? " late" : ""}${whole ? "" : " mark"}`, title: whole ? title : `${word}: ${title}`, "aria-label": title }, mark));
+  }
 }
 
 function fillInclude(row, cells, item) {
