@@ -81,7 +81,7 @@ def test_a_difference_is_told_by_step_in_words() -> None:
     )
     lines = told(difference(a.written(), b.written()), a, b)
     assert [str(line) for line in lines] == [
-        "template changed: name of runs Loan",
+        "template changed: name of runs Loan, was none",
         "step Thank added: now follows Ship",
         "step Sign removed",
         "step Pack changed: duration 3, was 2; role Technician, was Registrar; "

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.design.comparison import Difference, Entries
 from unisequa.core.design.fields.entries import FIELDS
+from unisequa.core.design.rewording import Piece, reworded
 from unisequa.core.documents.conditions import condition_words, sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import Link, Measure, SignOff, Template, usual_roll
@@ -27,13 +28,15 @@ SHORT = 60
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What changed in one entry: its kind, the noun of the part, the entry's key and title, and how."""
+    """What changed in one entry: its kind, the noun of the part, the entry's key and title, and how; of long texts also
+    what was rewritten in them, by the name of the field."""
 
     kind: Kind
     noun: str
     key: str
     title: str
     how: tuple[str, ...] = ()
+    texts: tuple[tuple[str, tuple[Piece, ...]], ...] = ()
 
     def __str__(self) -> str:
         name = f"{self.noun} {self.title}".strip()
@@ -44,7 +47,7 @@ def told(change: Difference, before: Template, after: Template) -> list[Told]:
     """The difference in words, the template's own fields first, then part by part; links with the steps they
     lead to."""
     lines = [
-        Told("changed", "template", name, "", (_change(name, old, new, before, after),))
+        Told("changed", "template", name, "", (_change(name, old, new, before, after),), _texts({name: (old, new)}))
         for name, (old, new) in change.fields.items()
         if name != "format"
     ]
@@ -86,10 +89,19 @@ def _entries(
     for key in [*change.changed, *(key for key in linked if key not in change.changed and key not in seen)]:
         pairs = change.changed.get(key, {})
         how = [_change(name, old, new, before, after) for name, (old, new) in pairs.items()]
-        yield Told("changed", noun, key, titles.get(key, key), (*how, *linked.get(key, ())))
+        yield Told("changed", noun, key, titles.get(key, key), (*how, *linked.get(key, ())), _texts(pairs))
     for key in change.moved():
         if key not in change.changed:
             yield Told("moved", noun, key, titles.get(key, key))
+
+
+def _texts(pairs: Mapping[str, tuple[Any, Any]]) -> tuple[tuple[str, tuple[Piece, ...]], ...]:
+    """The long texts among what changed, word by word."""
+    return tuple(
+        (_FIELDS.get(name, name.replace("_", " ")), reworded(old or "", new or ""))
+        for name, (old, new) in pairs.items()
+        if isinstance(old or "", str) and isinstance(new or "", str) and max(len(old or ""), len(new or "")) > SHORT
+    )
 
 
 def _titles(part: str, template: Template) -> dict[str, str]:
@@ -145,8 +157,6 @@ def _change(name: str, old: Any, new: Any, before: Template, after: Template) ->
     a, b = _value(name, old, before), _value(name, new, after)
     if len(a) > SHORT or len(b) > SHORT or a == b:
         return f"{word} rewritten" if old and new else f"{word} {'added' if new else 'taken out'}"
-    if old is None:
-        return f"{word} {b}"
     return f"{word} {b or 'none'}, was {a or 'none'}"
 
 
