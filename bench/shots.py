@@ -23,6 +23,21 @@ OUT = Path("docs/screenshots")
 PORT = 8431
 
 
+SUMMER_FAIR = """Summer fair at the Harbour Museum;;;;;
+as it went last year;;;;;
+
+No.;Task name;Owner;Due date;Duration;Predecessor(s)
+;Before;;;;
+1;Stalls promised;Fair lead;T-40;3 days;
+2;Poster at the printer;Press officer;28.5.2027;2;1
+3;Stalls built;Technician;17 jun;2;1
+;On the day:;;;;
+4;Gates open;Fair lead;19.6.;0;"2, 3"
+5;Raffle;Volunteers;in the afternoon;1;4
+6;Takings counted;Shop lead;+1;1;4 + 1 wd
+"""
+
+
 def drag(page: Page, key: str, days: int) -> None:
     """Drag a bar by whole days."""
     bar = page.locator(f'#field .mk[data-k="{key}"] .hit')
@@ -77,14 +92,14 @@ def pictures(browser: Browser, theme: str) -> None:
         page.get_by_role("button", name="Rehearse", exact=True).click()
         page.get_by_role("button", name="Load by week").click()
         shoot(page, "rehearsal")
-        steps = OUT / "steps.csv"
-        steps.write_text(
-            "Task,Phase,Who,Due,Days,Predecessors\nBook the courier,Before,Registrar,-10,2,\n"
-            "Pack the crates,Before,Technician,,3,Book the courier\nHand over,After,Registrar,+2 d,1,2 +1 wd\n"
-        )
+        steps = OUT / "summer-fair.csv"
+        steps.write_text(SUMMER_FAIR)
         page.goto(f"{address}/import")
         page.set_input_files("#file", steps)
         page.get_by_role("button", name="Look at it").click()
+        page.get_by_label("Anchors, the first one first").fill("Fair day")
+        page.get_by_label("It has dates").fill("19 jun 2027")
+        page.get_by_label("It has dates").press("Enter")
         shoot(page, "import")
         steps.unlink()
         page.goto(f"{address}/start/1")

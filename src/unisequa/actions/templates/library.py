@@ -13,10 +13,12 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.included import included_by, included_now
 from unisequa.actions.templates.naming import check_name, free_name
 from unisequa.actions.templates.seeing import EditionSeen, edition_of, seen, template_row
+from unisequa.core.calendars.words import as_sentence
 from unisequa.core.design.outline import outline
+from unisequa.core.design.parts import anchors_named
 from unisequa.core.documents.includes import laid_open
-from unisequa.core.documents.template import Anchor, Template
-from unisequa.core.errors import DocumentError, NotThere, Refused
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import DocumentError, EditError, NotThere, Refused
 from unisequa.store.documents import keep_document, template_of
 from unisequa.store.meanings import settle, settle_files
 from unisequa.store.queries import templates as queries
@@ -162,10 +164,12 @@ def may_edit(session: Session, actor: Actor) -> tuple[tuple[int, str], ...]:
     return tuple((one.id, one.name) for one in library(session, actor).entries if one.editable)
 
 
-def create_template(session: Session, actor: Actor, name: str, category: str = "") -> int:
-    """A new template with an empty draft and one required anchor."""
+def create_template(session: Session, actor: Actor, name: str, category: str = "", anchors: str = "") -> int:
+    """A new template with an empty draft and its anchors by their names, the first of them required."""
     try:
-        template = Template(name=name, category=category.strip(), anchors=(Anchor(key="start", label="Start"),))
+        template = Template(name=name, category=category.strip(), anchors=anchors_named(anchors))
+    except EditError as error:
+        raise Refused({"anchors": as_sentence(str(error))}) from None
     except ValidationError:
         raise Refused({"name": "A template needs a name of up to 200 characters."}) from None
     check_name(session, actor, template.name)

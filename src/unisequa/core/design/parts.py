@@ -7,7 +7,16 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from unisequa.core.design.editing import add_named, change_named, change_steps, changed, index_of, set_day_label
+from unisequa.core.design.editing import (
+    add_named,
+    change_named,
+    change_steps,
+    changed,
+    index_of,
+    made,
+    set_day_label,
+    slug,
+)
 from unisequa.core.design.fields.entries import set_field
 from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.documents.checks import faults_in
@@ -216,6 +225,24 @@ def _include(template: Template, key: str, name: str, word: str) -> Template:
         mapped = {k: v for k, v in getattr(include, kind).items() if k != theirs}
         return change_named(template, "includes", key, **{kind: {**mapped, **({theirs: word} if word else {})}})
     raise EditError("label", f'an included template has no field "{name}"')
+
+
+def anchors_named(text: str) -> tuple[Anchor, ...]:
+    """Anchors by their names, separated by commas, the first one required; one called Start where there is no name.
+
+    Raises
+    ------
+    EditError
+        Field ``anchors``.
+    """
+    anchors: list[Anchor] = []
+    taken = {"subject"}
+    for label in dict.fromkeys(" ".join(part.split()) for part in text.split(",")):
+        if label:
+            key = slug(label, taken, fallback="anchor").replace("-", "_")
+            taken |= {key, key.replace("_", "-")}
+            anchors.append(made(Anchor, "anchors", {"key": key, "label": label, "required": not anchors}))
+    return tuple(anchors) or (Anchor(key="start", label="Start"),)
 
 
 def include(template: Template, inner: Template) -> tuple[Template, str]:

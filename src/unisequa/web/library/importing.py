@@ -24,9 +24,10 @@ from unisequa.core.design.fields.entries import field_text
 from unisequa.core.design.following import follows_words, links_into
 from unisequa.core.design.linking import names_of
 from unisequa.core.design.part_tables import Parts, split_parts
+from unisequa.core.design.parts import anchors_named
 from unisequa.core.design.rows import rows
-from unisequa.core.documents.template import Anchor, Template
-from unisequa.core.errors import DocumentError, Refused
+from unisequa.core.documents.template import Template
+from unisequa.core.errors import DocumentError, EditError, Refused
 from unisequa.core.terms import number_in
 from unisequa.formats.apart import read_apart
 from unisequa.formats.networks import network_graphml
@@ -169,15 +170,11 @@ def _target(session: Session, me: Actor, form: FormData) -> tuple[int, Template 
 def _base(form: FormData, upload: Upload) -> Template:
     """The new template that a table's steps are put into, with the anchors that were named."""
     name = " ".join(text_field(form, "template", 300).split()) or upload.name.rpartition(".")[0] or upload.name
-    labels = [" ".join(part.split()) for part in (text_field(form, "anchors", 2000) or "Start").split(",")]
-    anchors, taken = [], {"subject"}
-    for i, label in enumerate(label for label in labels if label):
-        key = slug(label, taken, fallback="anchor").replace("-", "_")
-        taken |= {key, key.replace("_", "-")}
-        anchors.append(Anchor(key=key, label=label[:200], required=i == 0))
     category = " ".join(text_field(form, "category", 80).split())
     try:
-        return Template(name=name[:200], category=category, anchors=tuple(anchors))
+        return Template(name=name[:200], category=category, anchors=anchors_named(text_field(form, "anchors", 2000)))
+    except EditError as error:
+        raise Refused({"anchors": f"Anchors: {error}."}) from error
     except ValueError:
         raise Refused({"template": "A template needs a name of up to 200 characters."}) from None
 

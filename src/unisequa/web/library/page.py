@@ -63,6 +63,7 @@ class LibraryPage:
     any_at_all: bool
     new_name: str = ""
     new_category: str = ""
+    new_anchors: str = ""
     faults: dict[str, str] | None = None
 
 
@@ -189,11 +190,12 @@ def _lasts(template: Template, step: Step) -> str:
 @router.post("/library")
 def new_template(request: Request, me: SignedIn, form: Posted, store: StoreOf) -> Response:
     """Begin a template."""
-    name, category = field(form, "name", 300), field(form, "category", 80)
+    name, category, anchors = field(form, "name", 300), field(form, "category", 80), field(form, "anchors", 2000)
     try:
         with store.writing() as session:
-            where = actions.create_template(session, me, name, category)
+            where = actions.create_template(session, me, name, category, anchors)
     except Refused as error:
-        page = replace(_page(store, me), new_name=name, new_category=category, faults=error.faults)
+        page = _page(store, me)
+        page = replace(page, new_name=name, new_category=category, new_anchors=anchors, faults=error.faults)
         return form_again(request, "library/page.html", page, error.faults)
     return RedirectResponse(f"/templates/{where}", status_code=303)
