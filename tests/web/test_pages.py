@@ -158,6 +158,14 @@ def test_the_library_finds_by_words_and_shows_what_a_template_holds(site: Site) 
         ("category=Press", True), ("category=Shop", False),
     ):  # fmt: skip
         assert ("Issue of the bulletin" in words(browser.get(f"/library?{query}").text)) == there, query
+    tagged = {"edit": {"op": "about", "field": "tags", "value": "North, ISO 9"}}
+    editor = site.client("Ada")
+    path, headers = f"/templates/{site.template}", {"x-csrf-token": editor.token}
+    assert editor.client.post(f"{path}/edit", json=tagged, headers=headers).is_success
+    assert editor.post(f"{path}/release", {"note": ""}).is_success
+    for tag, there in (("iso 9", True), ("South", False)):
+        assert ("Issue of the bulletin" in words(browser.get(f"/library?tag={tag}").text)) == there
+    assert "North" in words(browser.get("/library?text=iso").text)
     inside = words(browser.get(f"/library/{site.template}/preview").text)
     assert "Measured from Go. Roles: Lead, Writer, Editor. Asked at the start: Number" in inside
     assert "Words Draft Writer start 0 wd 2 days Check Editor after Draft 1 day" in inside

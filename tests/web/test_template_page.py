@@ -239,6 +239,20 @@ def test_what_is_not_open_to_somebody_is_not_seen_by_including_it_or_waiting_for
     assert answer.is_success and "spell-check" not in answer.text and "Print" not in answer.text
 
 
+def test_a_message_is_given_to_several_steps_at_once_and_has_its_hour(site: Site) -> None:
+    sheet = Sheet(site)
+    keys = ["draft", "check", "party"]
+    assert "each of the 3" in words(sheet.browser.get(f"{sheet.path}/panel?k=draft&k=check&k=party").text)
+    assert sheet.edit(op="message", key="draft", keys=keys, values={"to": "lead"}).is_success
+    assert sheet.edit(op="message", key="check", index=0, values={"at": "08:00", "offset": 0}).is_success
+    assert "when it is due, at 08:00" in words(sheet.browser.get(f"{sheet.path}/panel?k=check").text)
+    assert sheet.edit(op="message", key="check", index=0, values={"at": "25:00"}).status_code == 422
+    assert sheet.edit(op="message", key="check", index=0, values={"at": None}).is_success
+    assert "at 08:00" not in words(sheet.browser.get(f"{sheet.path}/panel?k=check").text)
+    steps = sheet.browser.get(f"{sheet.path}/file").json()["steps"]
+    assert [step["key"] for step in steps if step.get("messages")] == keys
+
+
 def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(site: Site) -> None:
     sheet = Sheet(site)
     for op in (

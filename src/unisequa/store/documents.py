@@ -47,7 +47,7 @@ def keep_document(edition: Edition, template: Template) -> None:
     edition.digest = digest_of(edition.document)
     edition.name, edition.name_key, edition.purpose = template.name, name_key(template.name), template.purpose
     edition.steps, edition.days = len(template.steps), outline(template).length
-    edition.includes = bool(template.includes)
+    edition.includes, edition.tags = bool(template.includes), list(template.tags)
     _TEMPLATES.keep(edition.digest, template)
 
 

@@ -50,16 +50,18 @@ class LibraryEntry:
     startable: bool
     editable: bool
     open_to: str
+    tags: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """What the library is searched by: words in names, purposes and owners; a category, an owner, a state."""
+    """What the library is searched by: words in names, purposes, tags, owners; a category, an owner, a state, a tag."""
 
     text: str = ""
     category: str = ""
     owner: int = 0
     state: str = ""
+    tag: str = ""
 
     def finds(self, row: TemplateRow, edition: Edition, has_draft: bool) -> bool:
         """Whether a template is among what is searched for."""
@@ -68,7 +70,9 @@ class Search:
             return False
         if (self.owner and row.owner_id != self.owner) or (self.state and self.state not in states):
             return False
-        haystack = f"{edition.name} {row.category} {edition.purpose} {row.owner.name}".lower()
+        if self.tag and self.tag.casefold() not in {tag.casefold() for tag in edition.tags}:
+            return False
+        haystack = f"{edition.name} {row.category} {edition.purpose} {row.owner.name} {' '.join(edition.tags)}".lower()
         return all(word in haystack for word in self.text.lower().split())
 
 
@@ -78,6 +82,7 @@ class Library:
 
     entries: tuple[LibraryEntry, ...]
     categories: tuple[str, ...]
+    tags: tuple[str, ...]
     owners: tuple[tuple[int, str], ...]
     any_at_all: bool
 
@@ -99,6 +104,7 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     return Library(
         entries,
         tuple(sorted({row.category for row, _, _ in rows if row.category})),
+        tuple(sorted({tag for _, edition, _ in rows for tag in edition.tags})),
         tuple(sorted(owners.items(), key=lambda pair: pair[1])),
         bool(rows),
     )
@@ -138,6 +144,7 @@ def _entry(
         startable=edition.state == "released" and may(row, actor, "start a run"),
         editable=may(row, actor, "change a draft"),
         open_to=row.open_to,
+        tags=tuple(edition.tags),
     )
 
 

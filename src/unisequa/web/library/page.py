@@ -48,6 +48,7 @@ class TemplateLine:
     draft: bool
     startable: bool
     open_to: str
+    tags: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +58,7 @@ class LibraryPage:
     section: str
     templates: tuple[TemplateLine, ...]
     categories: tuple[str, ...]
+    tags: tuple[str, ...]
     owners: tuple[tuple[int, str], ...]
     states: tuple[tuple[str, str], ...]
     search: actions.Search
@@ -101,9 +103,10 @@ def library(
     category: str = "",
     owner: str = "",
     state: str = "",
+    tag: str = "",
 ) -> Response:
     """The list, or only its rows when a script asks."""
-    search = actions.Search(text[:200], category[:80], number_in(owner), state[:20])
+    search = actions.Search(text[:200], category[:80], number_in(owner), state[:20], tag[:200])
     page = _page(store, me, search)
     return render(request, "library/_rows.html" if asks_for_piece(request) else "library/page.html", page)
 
@@ -130,10 +133,12 @@ def _page(store: StoreOf, me: Actor, search: actions.Search | None = None) -> Li
                 draft=entry.has_draft,
                 startable=entry.startable,
                 open_to=OPEN_TO[entry.open_to],
+                tags=entry.tags,
             )
             for entry in seen.entries
         ),
         seen.categories,
+        seen.tags,
         seen.owners,
         STATES,
         search,

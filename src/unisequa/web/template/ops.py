@@ -235,12 +235,14 @@ class ConditionOp(Op):
 
 
 class MessageOp(Op):
-    """A message of a step: added without an index, taken out with ``remove``."""
+    """A message of a step: added without an index, to each of several where there are ``keys``; taken out without
+    values."""
 
     op: Literal["message"]
     key: Short
+    keys: Keys | None = None
     index: int | None = None
-    values: dict[Literal["to", "offset", "unit", "of", "subject", "text"], str | int] = {}
+    values: dict[Literal["to", "offset", "unit", "of", "at", "subject", "text"], str | int | None] = {}
 
 
 class Detach(Op):
@@ -335,7 +337,9 @@ def edit_of(
                 clauses = [Clause(clause.fact, clause.operator, clause.value) for clause in op.clauses]
                 return template_parts.set_condition(template, op.keys, op.joiner, clauses, op.field)
             case MessageOp():
-                return template_parts.set_message(template, op.key, op.index, **op.values)
+                for key in op.keys if op.keys and op.index is None else [op.key]:
+                    template = template_parts.set_message(template, key, op.index, **op.values)
+                return template
             case Detach():
                 i = editing.index_of(template.steps, op.key, "step")
                 kept = [a.model_dump() for a in template.steps[i].attachments if a.sha256 != op.sha256]

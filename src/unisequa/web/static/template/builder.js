@@ -79,7 +79,10 @@ async function attach(input) {
 }
 
 export const MORE = {
-  "message-add": (button) => Sheet.edit({ op: "message", key: panelKey(button), values: { to: button.dataset.to } }),
+  "message-add": (button) => {
+    const keys = button.closest("[data-keys]").dataset.keys.split(" ");
+    return Sheet.edit({ op: "message", key: keys[0], keys, values: { to: button.dataset.to } });
+  },
   "message-remove": (button) => Sheet.edit({ op: "message", key: panelKey(button), index: Number(button.closest("[data-message]").dataset.message) }),
   detach: (button) => Sheet.edit({ op: "detach", key: panelKey(button), sha256: button.dataset.sha }),
   include: async () => {
