@@ -263,6 +263,44 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
     violations(ada, "/sign-in")
 
 
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_state_of_the_template_sheet_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: str) -> None:
+    if not AXE.exists():
+        pytest.skip("axe-core comes with Node's packages, which are not here")
+    ada.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
+    ada.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
+    ada.goto(f"{address}/templates/1")
+    ada.locator('.row[data-k="print"] .c-w').click()
+    ada.keyboard.type("soon")
+    ada.keyboard.press("Enter")
+    ada.get_by_role("button", name="1 cell is not saved").click()
+    expect(ada.locator("#fault")).to_be_visible()
+    violations(ada, "a fault in a cell")
+    ada.evaluate("Sheet.keep({ what: 'The row you were typing into is gone', text: 'Count the till' })")
+    violations(ada, "what is kept")
+    for box in ("#checks-box", "#export-box"):
+        ada.locator(f"{box} summary").click()
+        violations(ada, box)
+    ada.locator('.row[data-k="draft"] .c-t').click()
+    ada.keyboard.press("Shift+ArrowDown")
+    ada.keyboard.press("Alt+Enter")
+    expect(ada.locator("#panel h2")).to_have_text("2 steps")
+    violations(ada, "the panel of several steps")
+    ada.locator("#rows .cur").evaluate(
+        """(cell) => {
+            const held = new DataTransfer();
+            held.setData("text/plain", "Task\\tDue\\tDays\\nPack\\t12.3.\\tmany\\n");
+            cell.dispatchEvent(new ClipboardEvent("paste", { clipboardData: held, bubbles: true, cancelable: true }));
+        }"""
+    )
+    expect(ada.locator("#paste-box")).to_contain_text("1 cell to mend")
+    violations(ada, "a table being looked at")
+    ada.set_viewport_size({"width": 390, "height": 800})
+    violations(ada, "a table being looked at, on a phone")
+    ada.get_by_role("button", name="Leave it").click()
+    violations(ada, "the sheet on a phone")
+
+
 def violations(page: Page, where: str) -> None:
     page.evaluate(AXE.read_text("utf-8"))
     page.evaluate("for (const part of document.querySelectorAll('aside details')) part.open = true")

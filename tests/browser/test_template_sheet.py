@@ -506,6 +506,31 @@ def test_two_people_on_one_draft_see_each_others_changes(ada: Page, address: str
     bela.context.close()
 
 
+def test_a_template_written_as_a_table_and_given_back_is_the_same(ada: Page, tmp_path: Path) -> None:
+    open_bulletin(ada)
+    known = ("t", "r", "w", "d", "f", "so")
+    before = [[line.get(name) for name in known] for line in lines(ada)]
+
+    def written(name: str) -> str:
+        ada.locator("#export-box summary").click()
+        with ada.expect_download() as download:
+            ada.get_by_role("link", name="Table, CSV: the same").click()
+        download.value.save_as(tmp_path / name)
+        return (tmp_path / name).read_text("utf-8")
+
+    first = written("first.csv")
+    ada.goto(home(ada) + "/import")
+    ada.set_input_files("#file", tmp_path / "first.csv")
+    ada.get_by_role("button", name="Look at it").click()
+    expect(ada.get_by_text("Its anchors, roles, facts and messages come along.")).to_be_visible()
+    ada.get_by_label("Name of the template").fill("The bulletin again")
+    ada.get_by_role("button", name="Make the template with 4 steps").click()
+    ada.wait_for_selector("#rows .cur")
+    assert [[line.get(name) for name in known] for line in lines(ada)] == before
+    assert ada.evaluate("Sheet.model.anchors.map((one) => one[1])") == ["Go"]
+    assert written("second.csv") == first.replace("Issue of the bulletin", "The bulletin again")
+
+
 def test_import_release_and_compare(ada: Page, tmp_path: Path) -> None:
     table = tmp_path / "loan.csv"
     table.write_text("Task,Who,Due,Days,Predecessors\nPack,Crew,-5,2,\nShip,Crew,soon,1,Pack\n", "utf-8")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 
@@ -433,8 +433,7 @@ def _by_content(cells: Cells, template: Template) -> list[str]:
     return fields
 
 
-def _mostly(texts: Sequence[str], what: object) -> bool:
-    assert callable(what)
+def _mostly(texts: Sequence[str], what: Callable[[str], bool]) -> bool:
     return bool(texts) and 3 * sum(1 for text in texts if what(text)) >= 2 * len(texts)
 
 

@@ -97,17 +97,17 @@ function verticals() {
 const anchorWords = (label, n) => (Sheet.model.dates || n === 0 ? label : `${label} ${countWords(n, Sheet.model.minutes)}`);
 
 /** The slot that the whole field is counted from. */
-Sheet.zero = () => zeroOf(Sheet.model, Sheet.from0);
+Sheet.zero = () => zeroOf(Sheet.model, Sheet.countedFrom);
 /** What the count is from, in words. */
 Sheet.zeroWords = function zeroWords() {
-  const anchor = anchorOf(Sheet.model, Sheet.from0);
+  const anchor = anchorOf(Sheet.model, Sheet.countedFrom);
   if (Sheet.model.dates) return "";
   return anchor ? `${Sheet.model.minutes ? "Hours" : "Working days"} from ${anchor[1]}` : "No anchor to count from yet";
 };
 
 // Count from the anchor that the step at the cursor is measured from; there already, from the first again.
 Sheet.countFrom = function countFrom(key) {
-  Sheet.from0 = Sheet.from0 === key ? "" : key;
+  Sheet.countedFrom = Sheet.countedFrom === key ? "" : key;
   Sheet.drawField();
   byId("said").textContent = Sheet.zeroWords();
 };

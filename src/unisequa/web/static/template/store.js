@@ -13,7 +13,7 @@ export const WINDOW = { "x-window": named };
 
 export const Sheet = /** @type {any} */ ({
   model: null, items: [], at: new Map(), lines: new Map(), numbers: new Map(), cur: { id: "new", c: "t" }, from: null, sel: new Set(),
-  folded: new Set(), lanes: "phase", from0: "", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
+  folded: new Set(), lanes: "phase", countedFrom: "", px: 15, faults: new Map(), alias: new Map(), blank: null, rehearsal: null,
   pending: [], editor: null, kept: [], theirs: new Map(), allRows: false, cutKeys: new Set(), made: 0,
 });
 

@@ -20,11 +20,11 @@ Sheet.drawCount = function drawCount() {
     select.replaceChildren(...choices);
   }
   select.hidden = there.length < 2;
-  select.value = there.some((one) => one[0] === Sheet.from0) ? Sheet.from0 : there.length ? there[0][0] : "";
+  select.value = there.some((one) => one[0] === Sheet.countedFrom) ? Sheet.countedFrom : there.length ? there[0][0] : "";
 };
 
 Sheet.watchCount = () => byId("zero").addEventListener("change", (/** @type {any} */ event) => {
-  Sheet.from0 = event.target.value;
+  Sheet.countedFrom = event.target.value;
   Sheet.drawField();
 });
 
