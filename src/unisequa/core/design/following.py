@@ -101,6 +101,10 @@ class StepNames:
         lower = bare.casefold()
         return lower if lower in self._titles else None
 
+    def calls(self, words: str) -> bool:
+        """Whether some step is called so."""
+        return _folded(words) in self._by_title
+
     def find(self, word: str) -> str | None:
         """The key of the step that a word means: as :meth:`exactly`, its row, or the beginning of one title alone."""
         if key := self.exactly(word):
@@ -224,10 +228,20 @@ def follows_words(links: Sequence[Link], names: StepNames | None = None) -> str:
     >>> follows_words([Link.model_validate({"from": "till", "to": "bank", "type": "SS", "lag": 2})])
     'starts with till +2 wd'
     """
-    return ", ".join(
-        f"{WORDS[link.type][0]}{names.shown(link.from_) if names else link.from_}{WORDS[link.type][1]}{lag_words(link)}"
-        for link in links
-    )
+    return ", ".join(_said(link, names) for link in links)
+
+
+def _said(link: Link, names: StepNames | None) -> str:
+    """One link; by the letters of its type where its words are what another step is called."""
+    before, behind = WORDS[link.type]
+    name, lag = (names.shown(link.from_) if names else link.from_), lag_words(link)
+    words = f"{before}{name}{behind}{lag}"
+    misread = names is not None and (names.calls(words) or (lag and names.calls(f"{name}{lag}")))
+    if words == name or not misread:
+        return words
+    bare = name.strip('"')
+    quoted = name if bare == link.from_ or name.endswith(f"({link.from_})") else f'"{bare}"'
+    return f"{quoted} {link.type}{lag}"
 
 
 def links_into(template: Template) -> dict[str, list[Link]]:
