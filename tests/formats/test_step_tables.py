@@ -71,7 +71,7 @@ def test_a_template_comes_back_whole_from_its_table_alone_and_gives_the_same_byt
 
 def test_rarer_words_of_a_template_come_back_too() -> None:
     found = template(
-        [step("a", 1, 0, role="r", effort="6h", chunk="2h", ready="on its day",
+        [step("a", 1, 0, title="- 5 degrees, checked", role="r", effort="6h", chunk="2h", ready="on its day",
               deadline={"anchor": "go", "offset": 3, "roll": "none"},
               messages=[{"to": "r", "offset": -2, "at": "08:00", "subject": "Soon", "text": "One\\n=two"}])],
         roles=[{"key": "r", "label": "R", "fill": {"by": "position", "position": "Registrar"}, "retired": True}],

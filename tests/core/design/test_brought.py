@@ -81,7 +81,7 @@ def test_what_is_proposed_is_chosen_otherwise_row_by_row_and_column_by_column() 
 @pytest.mark.parametrize(
     "cells, levels",
     [
-        ([["Task", "Who"], ["Pack", "A"], ["  Crates", "A"], ["    Nails", "A"], ["Ship", "B"]], "0120"),
+        ([["Task", "Who"], ["* Pack", "A"], ["  - Crates", "A"], ["    Nails", "A"], ["Ship", "B"]], "0120"),
         (
             [["WBS", "Task", "Who"], ["1", "Pack", "A"], ["1.1", "Crates", "A"], ["1.1.1", "Nails", "A"],
              ["2", "Ship", ""]],
@@ -94,6 +94,7 @@ def test_what_is_proposed_is_chosen_otherwise_row_by_row_and_column_by_column() 
 def test_indents_and_numbers_with_dots_are_levels(cells: list[list[str]], levels: str) -> None:
     seen = look_at(template([]), cells, Wishes())
     assert "".join(row.kind[0] for row in seen.rows if row.kind != "out") == levels
+    assert {step.title for step in seen.template.steps} <= {"Pack", "Crates", "Nails", "Ship"}
 
 
 def test_without_names_columns_are_known_by_what_stands_in_them() -> None:

@@ -41,7 +41,7 @@ USUAL = ("title", "role", "when", "duration", "follows")
 """The columns of a table without names: those of the sheet."""
 _FARTHEST_HEAD = 25
 _DOTTED = re.compile(r"^\d+(?:\.\d+)*\.?$")
-_LEADING = re.compile(r"^[\s\u00a0>•·*–-]*")
+_BULLET = re.compile(r"^(?:[>•·*–-]\s+)+")
 _SPLIT = re.compile(r"[;,]")
 Cells = Sequence[Sequence[str]]
 
@@ -290,7 +290,7 @@ class _Looking:
             given = self.at(r, "key").strip()
             keys[r] = given or slug(_bare(self.cells[r][self.title]), taken, fallback="step")
             taken.add(keys[r])
-            self.titles[keys[r]] = _bare(self.cells[r][self.title])
+            self.titles[keys[r]] = self._title(r)
             by_number.setdefault(self.at(r, "number").strip().rstrip("."), keys[r])
         by_number.pop("", None)
         records, phase, above = [], "", [""] * 3
@@ -314,7 +314,7 @@ class _Looking:
     def _record(self, r: int, by_number: Mapping[str, str]) -> dict[str, str]:
         row = self.cells[r]
         record = {name: row[c].strip("\n") for c, name in enumerate(self.columns) if name in COLUMNS}
-        record["title"] = _bare(row[self.title])
+        record["title"] = self._title(r)
         due = self._offset(r, "when")
         starts = self._offset(r, "start")
         if "start" in self.columns and not due and starts:
@@ -342,6 +342,11 @@ class _Looking:
                 c = self.columns.index("follows")
                 self.faults.append(BroughtFault(r, c, f"no row here has the number {number[1]}"))
         return ", ".join(one.strip() for one in parts if one.strip())
+
+    def _title(self, r: int) -> str:
+        """A title; where rows have keys they were written here, and what looks like a bullet is part of it."""
+        text = self.cells[r][self.title]
+        return " ".join(text.split()) if self.at(r, "key").strip() else _bare(text)
 
     def _offset(self, r: int, name: str) -> str:
         """An offset as it is typed, or made of a date against the day of the anchor."""
@@ -396,8 +401,8 @@ class _Looking:
 
 
 def _bare(title: str) -> str:
-    """A title without its indent or bullet."""
-    return " ".join(_LEADING.sub("", title).split())
+    """A title without its indent and bullet."""
+    return " ".join(_BULLET.sub("", title.strip()).split())
 
 
 def _days(text: str) -> str:
