@@ -106,7 +106,7 @@ def make_site(
         _HASHED.append(hash_password(PASSWORD))
     if demo:
         mark_demo(folder)
-    app = create_app(Settings(data=folder, database_url=database, today=TODAY, demo=demo))
+    app = create_app(Settings(clock=False, data=folder, database_url=database, today=TODAY, demo=demo))
     store: Store = app.state.store
     with store.writing() as session:
         people = {}

@@ -6,16 +6,50 @@ import datetime as dt
 import os
 import secrets
 from contextlib import suppress
+from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Annotated
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
+from tzlocal import get_localzone
 
 from unisequa.core.calendars.today import Today
 from unisequa.core.errors import StoreError
 
 SHORTEST_SECRET = 32
+
+
+@dataclass(frozen=True, slots=True)
+class Leaving:
+    """By what messages leave: where this server is found, for links, a mail server with the sender's address, and a
+    gateway of short text messages; what is empty is not there."""
+
+    address: str = ""
+    smtp_url: str = ""
+    mail_from: str = ""
+    text_url: str = ""
+
+
+@cache
+def zone_named(name: str) -> ZoneInfo:
+    """The time zone of a name, or the machine's own.
+
+    Raises
+    ------
+    ValueError
+    """
+    try:
+        return ZoneInfo(name) if name else get_localzone()
+    except (ValueError, OSError, ZoneInfoNotFoundError):
+        raise ValueError(f"{name or 'the time zone of this machine'} is not known; write it as Europe/Oslo") from None
+
+
+def _known_zone(name: str) -> str:
+    zone_named(name)
+    return name
 
 
 class Settings(BaseSettings):
@@ -31,6 +65,8 @@ class Settings(BaseSettings):
         The day taken for today; the machine's own without it.
     now : time, optional
         The time of day taken for now, which then stands still; the machine's own without it.
+    zone : str
+        The organisation's time zone, such as ``Europe/Oslo``; the machine's own without it.
     demo : bool
         Sample data: the sign-in page offers its people at one click.
     secure_cookies : bool, optional
@@ -47,6 +83,10 @@ class Settings(BaseSettings):
         The path below which it is served, such as ``/plan``; at the root of its name without one.
     smtp_url, mail_from : str
         The server that mail leaves by, and whose it is; without them none leaves.
+    text_url : str
+        Where short text messages go: ``POST {"to", "text", "key"}``; without it none leaves.
+    clock : bool
+        Whether the server itself does what is due, every minute; else ``unisequa tick`` does.
     oidc_issuer, oidc_client_id, oidc_client_secret, oidc_name : str
         Where people can sign in elsewhere (OpenID Connect), and what it is called on the sign-in page.
     """
@@ -57,6 +97,7 @@ class Settings(BaseSettings):
     database_url: str | None = None
     today: dt.date | None = None
     now: dt.time | None = None
+    zone: Annotated[str, AfterValidator(_known_zone)] = ""
     demo: bool = False
     secure_cookies: bool | None = None
     hosts: tuple[str, ...] = ()
@@ -67,6 +108,8 @@ class Settings(BaseSettings):
     root_path: Annotated[str, Field(pattern=r"^(/[A-Za-z0-9._~-]+)*$")] = ""
     smtp_url: Annotated[str, Field(pattern=r"^(smtps?://\S+)?$", repr=False)] = ""
     mail_from: Annotated[str, Field(pattern=r"^([^\s@]+@[^\s@]+)?$")] = ""
+    text_url: Annotated[str, Field(pattern=r"^(https?://\S+)?$", repr=False)] = ""
+    clock: bool = True
     oidc_issuer: Annotated[str, Field(pattern=r"^(https://\S+|http://(localhost|127\.0\.0\.1)(:\d+)?(/\S*)?)?$")] = ""
     oidc_client_id: str = ""
     oidc_client_secret: Annotated[str, Field(repr=False)] = ""
@@ -86,6 +129,11 @@ class Settings(BaseSettings):
         """Whether mail can leave, with links that lead here."""
         return bool(self.smtp_url and self.mail_from and self.address)
 
+    def leaving(self) -> Leaving:
+        """By what messages leave."""
+        mail = self.smtp_url if self.sends_mail else ""
+        return Leaving(address=self.address, smtp_url=mail, mail_from=self.mail_from, text_url=self.text_url)
+
     @property
     def signs_in_elsewhere(self) -> bool:
         """Whether people can sign in by another sign-in of the house."""
@@ -93,8 +141,10 @@ class Settings(BaseSettings):
 
     def day(self) -> Today:
         """Today, and the moment in it."""
-        now = dt.datetime.now()
-        return Today.of(dt.datetime.combine(self.today or now.date(), self.now or now.time()).astimezone())
+        zone = zone_named(self.zone)
+        now = dt.datetime.now(zone)
+        moment = dt.datetime.combine(self.today or now.date(), self.now or now.time())
+        return Today.of(moment.replace(tzinfo=zone, fold=0 if self.now else now.fold))
 
     def secret(self) -> str:
         """The key that signs session cookies, made once and kept in the data folder."""

@@ -101,7 +101,7 @@ def test_what_is_to_leave_leaves_once(site: Site) -> None:
             post(session, "shift:1:3:ada", "shifted", {})
             raise ValueError
         assert not post(session, "shift:1:1:ada", "shifted", {})
-        assert [row.key for row in session.query(OutboxRow)] == ["shift:1:1:ada"]
+        assert [row.key for row in session.query(OutboxRow).filter_by(kind="shifted")] == ["shift:1:1:ada"]
 
 
 def test_what_is_held_is_there_for_the_other_worker(site: Site) -> None:

@@ -12,7 +12,7 @@ from unisequa.store.tables import OutboxRow
 def sent(site: Site) -> list[tuple[str, str, str]]:
     with site.store.reading() as session:
         rows = session.query(OutboxRow).filter(OutboxRow.key.like("shift:%")).order_by(OutboxRow.key).all()
-        return [(row.key, row.content["subject"], row.content["text"]) for row in rows]
+        return [(row.key, row.content["said"], row.content["more"]) for row in rows]
 
 
 def test_each_person_gets_one_message_with_old_and_new_and_the_maker_none(site: Site) -> None:
@@ -31,7 +31,7 @@ def test_each_person_gets_one_message_with_old_and_new_and_the_maker_none(site: 
     )
     with site.store.writing() as session:
         take_back(session, ada, site.run, 1, TODAY)
-    back = [one for one in sent(site) if one[0].endswith(":back")]
+    back = [one for one in sent(site) if ":back:" in one[0]]
     assert len(back) == 2 and "Draft: Mon 8 – Tue 9 Jun → Mon 1 – Tue 2 Jun" in back[0][2]
     assert back[0][1] == "Bulletin 7: 2 of your tasks moved back"
 

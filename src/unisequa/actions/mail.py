@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import hashlib
 import smtplib
 import ssl
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from email.message import EmailMessage
 from email.utils import formatdate
+from typing import Any
 from urllib.parse import unquote, urlsplit
 
-from unisequa.actions.outbox import post
-from unisequa.store.queries.outbox import due
+from unisequa.actions.outbox import Refused, post, send_rows
 from unisequa.store.store import Session, Store
-from unisequa.store.tables import OutboxRow, now
-
-CLAIMED = dt.timedelta(minutes=2)
-"""How long a row waits for another try."""
-MOST_TRIES = 10
-TAKEN_OUT = "(a link that only its addressee sees)"
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,13 +25,24 @@ class Mail:
     text: str
 
 
-def post_mail(session: Session, key: str, mail: Mail, person_id: int | None, *, secret: bool = False) -> bool:
+def post_mail(
+    session: Session,
+    key: str,
+    mail: Mail,
+    person_id: int | None,
+    *,
+    secret: bool = False,
+    run_id: int | None = None,
+    task_key: str | None = None,
+) -> bool:
     """Have a mail leave once. What is ``secret`` is forgotten once it has left, or could not."""
-    return post(session, key, "mail", {**asdict(mail), "secret": secret}, person_id=person_id)
+    content = {**asdict(mail), "secret": secret}
+    return post(session, key, "mail", content, person_id=person_id, run_id=run_id, task_key=task_key)
 
 
 def send_waiting(store: Store, server: str, sender: str) -> int:
-    """Send the mail that waits, each at least once; gives how many left.
+    """Send the mail that waits, each at least once; gives how many left. What does not leave is tried again with
+    growing pauses; what a server refuses for good has failed.
 
     Parameters
     ----------
@@ -46,35 +51,29 @@ def send_waiting(store: Store, server: str, sender: str) -> int:
     sender : str
         Whose address they come from.
     """
-    sent = 0
-    for number in _claim(store):
-        with store.reading() as session:
-            row = session.get(OutboxRow, number)
-            assert row
-            key, content = row.key, row.content
+
+    def leave(key: str, content: Mapping[str, Any]) -> None:
         try:
             _send(server, sender, key, Mail(content["to"], content["subject"], content["text"]))
-            state = "sent"
-        except (OSError, smtplib.SMTPException, ValueError):
-            state = "waiting"
-        with store.writing() as session:
-            row = session.get(OutboxRow, number)
-            assert row
-            row.state = "failed" if state == "waiting" and row.tries >= MOST_TRIES else state
-            if row.state != "waiting" and content.get("secret"):
-                row.content = {**content, "text": TAKEN_OUT}
-        sent += state == "sent"
-    return sent
+        except smtplib.SMTPRecipientsRefused as error:
+            code, words = next(iter(error.recipients.values()))
+            raise (Refused if code >= PERMANENT else OSError)(f"{code} {_plain(words)}") from error
+        except smtplib.SMTPResponseException as error:
+            message = f"{error.smtp_code} {_plain(error.smtp_error)}"
+            raise OSError(message) from error
+        except smtplib.SMTPException as error:
+            raise OSError(str(error)) from error
+
+    return send_rows(store, "mail", leave)
 
 
-def _claim(store: Store) -> list[int]:
-    """What is to be sent now; whoever looks next finds it only if this fails."""
-    with store.writing() as session:
-        rows = due(session, "mail", now(), 50)
-        for row in rows:
-            row.tries += 1
-            row.due_at = now() + CLAIMED * row.tries
-        return [row.id for row in rows]
+PERMANENT = 550
+"""From this code on a mail server will not take an address later either (RFC 5321, 4.2.1)."""
+
+
+def _plain(words: object) -> str:
+    text = words.decode(errors="replace") if isinstance(words, bytes) else str(words)
+    return " ".join(text.split())
 
 
 def _send(server: str, sender: str, key: str, mail: Mail) -> None:

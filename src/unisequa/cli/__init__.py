@@ -1,6 +1,6 @@
 """The command line."""
 
-from unisequa.cli import cascade, house, operate, plan, serve
+from unisequa.cli import cascade, house, operate, plan, repeat, serve
 from unisequa.cli.app import main
 
-__all__ = ["cascade", "house", "main", "operate", "plan", "serve"]
+__all__ = ["cascade", "house", "main", "operate", "plan", "repeat", "serve"]

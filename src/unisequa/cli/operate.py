@@ -206,6 +206,15 @@ def _only_here(settings: Settings) -> None:
         refuse(["UNISEQUA_DATABASE_URL: rows are kept in a server of their own; copy them with its tools (pg_dump)"])
 
 
+@app.command()
+def tick(data: DataFolder = None) -> None:
+    """Do what is due by itself, and send what waits; for those who have cron instead of a server that runs."""
+    from unisequa.actions.clock.sending import beat
+
+    settings, store = settings_for(data), open_store(data, there=True)
+    print(beat(store, settings.day(), settings.leaving()))
+
+
 @app.command(name="check-data")
 def check_data(data: DataFolder = None) -> None:
     """Compare what is kept for lists with what the tasks say; status 1 where anything differs."""

@@ -175,14 +175,20 @@ def check(template: Path, include: Includes = None) -> None:
 
 
 @app.command()
-def schema(of: Annotated[str, typer.Argument(help="template, calendar or plan")] = "template") -> None:
+def schema(of: Annotated[str, typer.Argument(help="template, calendar, plan or rule")] = "template") -> None:
     """Print the JSON Schema of a format."""
     from unisequa.core.documents.calendar import CalendarDocument
+    from unisequa.core.documents.rule import RepeatRule
     from unisequa.core.documents.template import Model, Template
     from unisequa.formats.files import write_json
     from unisequa.formats.plan_document import PlanDocument
 
-    models: dict[str, type[Model]] = {"template": Template, "calendar": CalendarDocument, "plan": PlanDocument}
+    models: dict[str, type[Model]] = {
+        "template": Template,
+        "calendar": CalendarDocument,
+        "plan": PlanDocument,
+        "rule": RepeatRule,
+    }
     if of not in models:
         raise DocumentError([Fault("schema", f'"{of}" is none of {", ".join(models)}')])
     sys.stdout.write(write_json(models[of].model_json_schema(by_alias=True)))

@@ -30,6 +30,7 @@ from unisequa.store.plans import plan_of
 from unisequa.store.queries.awaited import Pair, awaited_of, keep_awaited
 from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for, runs_waiting_for_any
 from unisequa.store.queries.templates import editions_without_length
+from unisequa.store.step_messages import keep_messages
 from unisequa.store.tables import Run, RunPhase, RunWait, TaskRow
 
 
@@ -160,6 +161,9 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
         phase.first_on, phase.last_on = first, last
     for gone in rows.values():
         run.phases.remove(gone)
+    template = template_of_run(run)
+    if session is not None and run.id is not None and any(step.messages for step in template.steps):
+        keep_messages(session, run, template, plan, today)
 
 
 def pairs_in(plan: Plan) -> set[Pair]:

@@ -33,6 +33,7 @@ from unisequa.web import (
     template,
 )
 from unisequa.web.below import Below
+from unisequa.web.clock import clock_of
 from unisequa.web.errors import answer_errors
 from unisequa.web.guard import guard
 from unisequa.web.pages import STATIC, digest
@@ -48,9 +49,10 @@ password (10) and to read a file (6), so that pages are made whoever waits."""
 
 
 @asynccontextmanager
-async def _with_room(_app: FastAPI) -> AsyncIterator[None]:
+async def _with_room(app: FastAPI) -> AsyncIterator[None]:
     to_thread.current_default_thread_limiter().total_tokens = THREADS
-    yield
+    with clock_of(app.state.store, app.state.settings):
+        yield
 
 
 def create_app(settings: Settings | None = None) -> FastAPI:

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import as_it_stands, tell_changes
 from unisequa.actions.runs.seeing import run_of
 from unisequa.core.errors import NotThere, Refused
 from unisequa.core.terms import number_in
@@ -48,6 +49,7 @@ def fill_roles(session: Session, actor: Actor, run_id: int, chosen: Mapping[str,
     groups = teams_by_id(session, {number for text in chosen.values() if (number := team_in(text))})
     faults: dict[str, str] = {}
     changed: list[CrewMember] = []
+    stood = as_it_stands(run, today)
     for role, text in chosen.items():
         member = members[role]
         person, team = people.get(number_in(text)), groups.get(team_in(text))
@@ -67,6 +69,8 @@ def fill_roles(session: Session, actor: Actor, run_id: int, chosen: Mapping[str,
     run.version += 1
     session.flush()
     bring_up(run, today)
+    session.flush()
+    tell_changes(session, actor, run, stood, today, f"by {actor.name}, who changed the crew")
     for member in changed:
         note(session, actor, "crew changed", f"{member.label}: {member.name or 'nobody'}", run_id=run.id)
 

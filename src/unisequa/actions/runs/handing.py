@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import as_it_stands, tell_changes
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.undoing import keep_act, snapshot
 from unisequa.actions.runs.work import Acted
@@ -104,7 +105,7 @@ def _give(
             raise Refused({"state": f"{row.title} is {row.state}; there is nothing left to hand over."})
         if row.key in parents:
             raise Refused({"state": f"{row.title} spans its sub-steps; hand those over."})
-    before = snapshot(run, [row.key for row in rows])
+    before, stood = snapshot(run, [row.key for row in rows]), as_it_stands(run, today)
     own = {member.role: member.person_id for member in run.crew if member.person_id}
     for row in rows:
         row.assigned_id = None if person_id is not None and own.get(row.role or "") == person_id else person_id
@@ -113,5 +114,6 @@ def _give(
     session.flush()
     bring_up(run, today)
     session.flush()
+    tell_changes(session, actor, run, stood, today, f"by {actor.name}")
     said = f"{rows[0].title}: {words}" if len(rows) == 1 else f"{count_words(len(rows), 'task')} {words}"
     return Acted(said, keep_act(session, actor, run, said, before, None))

@@ -10,6 +10,7 @@ from typing import cast, get_args
 from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import as_it_stands, tell_changes
 from unisequa.actions.runs.following import Offer
 from unisequa.actions.runs.seeing import open_rows, run_of
 from unisequa.core.calendars.words import count_words, names_words, some_names
@@ -58,7 +59,7 @@ def set_run_state(session: Session, actor: Actor, run_id: int, becoming: Becomin
     if not may_become(run.state, state):
         raise Refused({"state": f"A run that is {run.state} cannot become {state}."})
     settle(run, today)
-    open_ = open_rows(run)
+    open_, stood = open_rows(run), as_it_stands(run, today)
     if state == "called off" and not why:
         raise Refused({"why": "Say why it is called off; its people will want to know."})
     if state == "finished" and open_:
@@ -82,6 +83,8 @@ def set_run_state(session: Session, actor: Actor, run_id: int, becoming: Becomin
     said = f": {why}" if why else ""
     dropped = f", {count_words(len(open_), 'open task')} dropped" if becoming.drop_open and open_ else ""
     note(session, actor, "run state", f"{run.name} is now {state}{dropped}{said}", run_id=run.id)
+    session.flush()
+    tell_changes(session, actor, run, stood, today, f"{run.name} is {state}, {actor.name}", why)
     return offer
 
 

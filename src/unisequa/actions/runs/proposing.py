@@ -9,6 +9,7 @@ from typing import Any
 
 from unisequa.actions import access
 from unisequa.actions.history import note
+from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.shifts import read_edits
@@ -102,6 +103,10 @@ def _kept(
     session.add(row)
     note(session, actor, "proposed", f"Proposed: {words}{_said(why)}", run_id=run.id, task_key=key)
     session.flush()
+    if run.keeper_id != actor.id:
+        said = f"{actor.name} proposes: {words}"
+        word = Word(f"proposal:{row.id}", "keeper", said, why.strip(), run.id, key, run.name)
+        tell(session, run.keeper, word)
     return row.id
 
 

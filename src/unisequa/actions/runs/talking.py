@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from unisequa.actions import access
 from unisequa.actions.history import Happened
+from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.keeping import dates_words
@@ -19,7 +20,7 @@ from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
 from unisequa.store.queries.people import active_people, mates_of, people_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import CommentRow, Mention, Person, ShiftRow
+from unisequa.store.tables import CommentRow, Mention, Person, Run, ShiftRow
 
 LONGEST = 4000
 _BOX = re.compile(BOX, re.MULTILINE)
@@ -123,6 +124,20 @@ def write_comment(session: Session, actor: Actor, run_id: int, key: str | None, 
     row.mentions = [Mention(person_id=number) for number in sorted(mentioned(text, active_people(session)))]
     session.add(row)
     session.flush()
+    _tell(session, actor, run, row)
+
+
+def _tell(session: Session, actor: Actor, run: Run, row: CommentRow) -> None:
+    """Whoever is named in a comment, and whose the task is, or else the run, reads it."""
+    task = next((one for one in run.tasks if one.key == row.task_key), None)
+    whose = (task.person_id if task.person_id else None) if task is not None else run.keeper_id
+    people = people_by_id(session, {mention.person_id for mention in row.mentions} | ({whose} if whose else set()))
+    about = task.title if task is not None else run.name
+    said = f"{actor.name} wrote on {about}: {' '.join(row.text.split())}"
+    for person in people.values():
+        if person.id != actor.id:
+            word = Word(f"comment:{row.id}", "written", said[:300], "", run.id, row.task_key, run.name)
+            tell(session, person, word)
 
 
 def mentioned(text: str, people: Iterable[Person]) -> set[int]:

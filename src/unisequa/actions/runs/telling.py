@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from unisequa.actions.mail import Mail, post_mail
+from unisequa.actions.messages import posting as words
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.words import count_words
 from unisequa.store.queries.people import people_by_id
@@ -59,6 +59,6 @@ def tell(
         if person.id == actor.id or not person.active or not person.email:
             continue
         subject, text = message(run.name, actor.name, shift.why, [moved[key] for key in whose[person.id]], back=back)
-        key = f"shift:{run.id}:{shift.number}:{person.id}{':back' if back else ''}"
-        told += post_mail(session, key, Mail(person.email, subject, text), person.id)
+        key = f"shift:{run.id}:{shift.number}{':back' if back else ''}"
+        told += words.tell(session, person, words.Word(key, "shift", subject, text, run.id, run=run.name))
     return told

@@ -9,11 +9,13 @@ from typing import Any
 
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import changes_key
 from unisequa.actions.runs.keeping import take_shift_back
 from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import open_rows, run_of
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.lists import bring_up
+from unisequa.store.queries.clock import withdraw_words
 from unisequa.store.store import Session
 from unisequa.store.tables import ActRow, Run, TaskRow, now
 
@@ -86,6 +88,7 @@ def undo(session: Session, actor: Actor, number: int, today: dt.date) -> Undone:
     for key, (before, _) in act.before.items():
         _restore(rows[key], before)
     act.undone_at = now()
+    withdraw_words(session, changes_key(run.id, act.version))
     if run.state == "finished" and open_rows(run):
         run.state = "live"
         note(session, actor, "run state", f"{run.name} is live again", run_id=run.id)

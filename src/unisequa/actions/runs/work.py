@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import as_it_stands, tell_changes
 from unisequa.actions.runs.following import Offer, let_follow
 from unisequa.actions.runs.reaching import Around, let_reach, take_all
 from unisequa.actions.runs.seeing import open_rows, run_of, task_of
@@ -112,7 +113,7 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     plan = plan_of(run, today, viewer=actor.id)
     work = _Work(session, actor, run, plan, Holding(plan), at, deed, today)
     _check(work, rows)
-    before = snapshot(run, [row.key for row in rows])
+    before, stood = snapshot(run, [row.key for row in rows]), as_it_stands(run, today)
     around = Around(session, actor, run.id, today, writes=True)
     for row in rows:
         _DO[deed.act](work, row)
@@ -129,6 +130,7 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
         run.state = "finished"
         bring_up(run, today, anew=True)
         note(session, actor, "run state", f"{run.name} is finished by itself, its tasks being over", run_id=run.id)
+    tell_changes(session, actor, run, stood, today, f"{words}, {actor.name}", deed.why)
     elsewhere = let_reach(session, actor, around, reached, today, f"act:{number}", run)
     return Acted(words, number, followed.moved, followed.offer, len(elsewhere))
 

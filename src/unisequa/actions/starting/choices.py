@@ -27,6 +27,8 @@ class Choices:
         Task → the id of who does it this time, apart from its role.
     awaits : mapping of int to int
         Template → its run that is waited for, whatever its dates.
+    keeper : int, optional
+        The id of who keeps the run; whoever starts it without one.
     end : date, optional
         By when all should be over, where the first required anchor follows from that.
     """
@@ -44,6 +46,7 @@ class Choices:
     given: Mapping[str, int] = field(default_factory=dict)
     awaits: Mapping[int, int] = field(default_factory=dict)
     end: dt.date | None = None
+    keeper: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from functools import partial
 from unisequa.actions.access import check_may
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.changes import Stood, tell_changes
 from unisequa.actions.runs.crew import team_in
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.filling import Filled
@@ -44,7 +45,7 @@ def start_run(
     session: Session, actor: Actor, template_id: int, number: int | None, choices: Choices, today: dt.date
 ) -> int:
     """Create one run; gives its id. As :func:`start_runs`, but nothing is kept of the start itself."""
-    return _created(session, actor, Wanted(template_id, number, choices), today).id
+    return start_wanted(session, actor, Wanted(template_id, number, choices), today).id
 
 
 def start_runs(
@@ -85,7 +86,7 @@ def start_runs(
     made = 0
     for one in wanted:
         try:
-            run = _created(session, actor, one, today, None if told is None else partial(_told_behind, told, made))
+            run = start_wanted(session, actor, one, today, None if told is None else partial(_told_behind, told, made))
         except Refused as error:
             place = f"{one.template_id}:" if len(wanted) > 1 else ""
             faults |= {place + path if path else "": message for path, message in error.faults.items()}
@@ -117,7 +118,8 @@ def _told_behind(told: Told, before: int, tasks: int) -> None:
     told(before + tasks)
 
 
-def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Run:
+def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Run:
+    """Create one run that is wanted; gives its rows."""
     choices = wanted.choices
     on = Startable(session, actor, wanted.template_id, wanted.number, today)
     edition = on.row
@@ -147,7 +149,7 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
         subject=choices.subject.strip()[:200],
         subject_id=about.id if about else None,
         state="prepared" if choices.prepared else "live",
-        keeper_id=actor.id,
+        keeper_id=choices.keeper or actor.id,
         version=1,
         anchors=anchors_kept(plan),
         facts={key: value.isoformat() if isinstance(value, dt.date) else value for key, value in facts.items()},
@@ -177,6 +179,7 @@ def _created(session: Session, actor: Actor, wanted: Wanted, today: dt.date, tol
         session.flush()
     insert_links(session, run, plan)
     bring_up_waiting(run, today, anew=True)
+    tell_changes(session, actor, run, Stood("", {}, frozenset()), today, f"{actor.name} has started it")
     note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
     session.flush()
     return run

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.crew import TEAM, team_in
 from unisequa.core.documents.template import Role, Template
 from unisequa.core.terms import number_in
@@ -42,14 +41,14 @@ class Filled:
 
 
 def filled(
-    session: Session, actor: Actor, template: Template, crew: Mapping[str, str], subject: str
+    session: Session, keeper_id: int, template: Template, crew: Mapping[str, str], subject: str
 ) -> dict[str, Filled]:
     """Role → who fills it.
 
     ==========  =======================================================
     rule        who
     ==========  =======================================================
-    keeper      whoever starts the run
+    keeper      whoever keeps the run
     person      the one with that address
     subject     the one of us whom the run is about
     manager     that one's manager, by the record of the subject or else by ours
@@ -66,7 +65,7 @@ def filled(
         of the subject and their manager also where nobody was chosen.
     """
     chosen = {role.key: crew.get(role.key, "").strip() for role in template.roles}
-    by_id = people_by_id(session, {number for text in chosen.values() if (number := number_in(text))} | {actor.id})
+    by_id = people_by_id(session, {number for text in chosen.values() if (number := number_in(text))} | {keeper_id})
     groups = teams_by_id(session, {number for text in chosen.values() if (number := team_in(text))})
     rules = {role.fill.by for role in template.roles}
     addresses = {role.fill.person for role in template.roles if role.fill.by == "person" and role.fill.person}
@@ -85,7 +84,7 @@ def filled(
         if number := team_in(text):
             return Filled(team=groups.get(number))
         if by == "keeper":
-            return Filled(by_id.get(actor.id))
+            return Filled(by_id.get(keeper_id))
         if by == "subject":
             return Filled(about)
         if by == "manager":

@@ -76,9 +76,10 @@ class Startable:
 
     def members(self, choices: Choices) -> dict[str, Filled]:
         """Role → who fills it by what is chosen."""
-        key = repr((sorted(choices.crew.items()), choices.subject))
+        key = repr((sorted(choices.crew.items()), choices.subject, choices.keeper))
         if key not in self._members:
-            found = filled(self._session, self.actor, self.template, choices.crew, choices.subject)
+            keeper = choices.keeper or self.actor.id
+            found = filled(self._session, keeper, self.template, choices.crew, choices.subject)
             self._members[key] = found
         return self._members[key]
 

@@ -75,6 +75,11 @@ def edition_of(session: Session, actor: Actor, template_id: int, number: int | N
     return chosen
 
 
+def newest_released(row: TemplateRow) -> Edition | None:
+    """The edition that a run is started from, where there is one."""
+    return next((edition for edition in reversed(row.editions) if edition.state == "released"), None)
+
+
 def see_edition(session: Session, actor: Actor, template_id: int, number: int | None = None) -> EditionSeen:
     """One edition, chosen as :func:`edition_of` does."""
     return seen(edition_of(session, actor, template_id, number), actor)

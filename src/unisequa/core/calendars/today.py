@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from zoneinfo import ZoneInfo
 
 from unisequa.core.calendars.grid import Grid
 
@@ -28,6 +29,20 @@ class Today(dt.date):
 def moment_of(today: dt.date) -> dt.datetime | None:
     """The moment of a day, where it is known."""
     return today.at if isinstance(today, Today) else None
+
+
+def utc_of(today: dt.date) -> dt.datetime:
+    """The moment of a day in UTC, without a zone; the day's beginning there where none is known."""
+    at = moment_of(today)
+    if at is None:
+        return dt.datetime.combine(today, dt.time())
+    return at.astimezone(dt.UTC).replace(tzinfo=None)
+
+
+def zone_of(today: dt.date) -> ZoneInfo:
+    """The zone whose clock the moment of a day is read on; UTC where none is known."""
+    at = moment_of(today)
+    return at.tzinfo if at is not None and isinstance(at.tzinfo, ZoneInfo) else ZoneInfo("UTC")
 
 
 def now_on(grid: Grid, today: dt.date) -> int:

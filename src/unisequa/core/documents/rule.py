@@ -1,16 +1,16 @@
-"""The document of a repeat rule."""
+"""The documents of rules: a recurrence, and what is started by it."""
 
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated
+from typing import Annotated, Literal
 
 from dateutil.rrule import DAILY, MONTHLY, WEEKLY, YEARLY, rrulestr
 from dateutil.rrule import rrule as Recurrence
 from pydantic import AfterValidator, Field, StrictInt
 from pydantic import StringConstraints as Str
 
-from unisequa.core.documents.template import Model
+from unisequa.core.documents.template import Key, Model
 from unisequa.core.terms import Roll
 
 FREQUENCIES = {DAILY: "DAILY", WEEKLY: "WEEKLY", MONTHLY: "MONTHLY", YEARLY: "YEARLY"}
@@ -42,9 +42,34 @@ def recurrence_of(text: str, first: dt.date) -> Recurrence:
 
 
 class RepeatRule(Model):
-    """A recurrence: ``rrule`` as in RFC 5545 without a start, from the day ``first``."""
+    """A recurrence: ``rrule`` as in RFC 5545 without a start, from the day ``first``. A date on a day off is rolled, or
+    with ``skip`` there is none."""
 
+    format: Literal["unisequa-rule/1"] = "unisequa-rule/1"
     rrule: Annotated[str, Str(max_length=500), AfterValidator(_readable)]
     first: dt.date
     working_day: Annotated[StrictInt, Field(ge=-260, le=260)] | None = None
-    roll: Roll = "following"
+    roll: Roll | Literal["skip"] = "following"
+
+
+class StartRule(Model):
+    """What a repeat rule starts on each of its dates: the date is that of ``anchor``, the first required one without
+    it; the run is opened ``lead`` working days before, at ``at`` o'clock of the house.
+
+    ``crew`` and ``facts`` are as somebody chooses them at a start (role → a person's id, ``team 3``, a name); roles
+    that are not in it are filled as in the run before (``crew_as`` last) or by the template's own rules. After a sleep
+    it starts all that it owes, oldest first, or only the ``latest``.
+    """
+
+    when: RepeatRule
+    anchor: Key | None = None
+    lead: Annotated[StrictInt, Field(ge=0, le=260)] = 0
+    at: Annotated[str, Str(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")] = "06:00"
+    opened: Literal["prepared", "live"] = "prepared"
+    name: Annotated[str, Str(max_length=200)] = ""
+    subject: Annotated[str, Str(max_length=200)] = ""
+    calendar: Annotated[str, Str(max_length=200)] = ""
+    crew: dict[Key, Annotated[str, Str(max_length=200)]] = Field(default_factory=dict)
+    crew_as: Literal["last", "template"] = "last"
+    facts: dict[Key, Annotated[str, Str(max_length=2000)]] = Field(default_factory=dict)
+    catch_up: Literal["all", "latest"] = "all"

@@ -21,3 +21,10 @@ def due(session: Session, kind: str, moment: dt.datetime, most: int) -> list[Out
     """What of a kind is to leave by now, the oldest first; on PostgreSQL what another takes is passed over."""
     query = select(OutboxRow).where(OutboxRow.kind == kind, OutboxRow.state == "waiting", OutboxRow.due_at <= moment)
     return list(session.scalars(query.order_by(OutboxRow.id).limit(most).with_for_update(skip_locked=True)))
+
+
+def failed_outside(session: Session) -> list[OutboxRow]:
+    """The mails of runs to somebody outside that failed, and of which nobody was told."""
+    query = select(OutboxRow).where(OutboxRow.kind == "mail", OutboxRow.state == "failed", OutboxRow.how == "")
+    query = query.where(OutboxRow.run_id.is_not(None), OutboxRow.person_id.is_(None))
+    return list(session.scalars(query.order_by(OutboxRow.id).limit(50)))

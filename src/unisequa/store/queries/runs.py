@@ -250,3 +250,11 @@ def tasks_of_runs(session: Session, run_ids: Collection[int], keys: Collection[s
         return {}
     query = select(TaskRow).where(TaskRow.run_id.in_(run_ids), TaskRow.key.in_(keys))
     return {(row.run_id, row.key): row for row in session.scalars(query)}
+
+
+def anchors_of_runs(session: Session, run_ids: Collection[int]) -> dict[int, dict[str, Any]]:
+    """The anchors of some runs, by id."""
+    if not run_ids:
+        return {}
+    query = select(Run.id, Run.anchors).where(Run.id.in_(run_ids))
+    return {row[0]: row[1] for row in session.execute(query)}

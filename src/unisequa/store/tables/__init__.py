@@ -8,6 +8,7 @@ them into the core's boundaries and back.
 from unisequa.store.tables.accounts import AttemptRow, AuditRow, Identity, RecoveryCode, ResetRow, SessionRow
 from unisequa.store.tables.base import Base, now
 from unisequa.store.tables.calendars import Calendar
+from unisequa.store.tables.clock import DueRow, RuleRow
 from unisequa.store.tables.held import HeldRow, PresenceRow
 from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
@@ -46,6 +47,7 @@ __all__ = [
     "CommentRow",
     "CrewMember",
     "Deputy",
+    "DueRow",
     "Edition",
     "FileOfTemplate",
     "HeldRow",
@@ -61,6 +63,7 @@ __all__ = [
     "ProposalRow",
     "RecoveryCode",
     "ResetRow",
+    "RuleRow",
     "Run",
     "RunPhase",
     "RunWait",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import ForeignKey, String
+from sqlalchemy import ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from unisequa.store.tables.base import Base, now
@@ -13,9 +13,15 @@ from unisequa.store.tables.base import Base, now
 
 class OutboxRow(Base):
     """One thing to leave, written in the transaction of its cause. ``key`` says what it is, so that it leaves once;
-    ``state`` is waiting, sent, held back or failed."""
+    ``state`` is waiting, sent, held back or failed.
+
+    ``kind`` is mail, text (a short text message), or word: what somebody is told, in a ``line`` of messages, which goes
+    out with others of its moment as ``how`` says (at once, text, digest), or is only in their bell. ``sent_in`` is the
+    key of what it left in.
+    """
 
     __tablename__ = "outbox"
+    __table_args__ = (Index("ix_outbox_leaves", "kind", "state", "due_at"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     key: Mapped[str] = mapped_column(String(200), unique=True)
@@ -27,3 +33,9 @@ class OutboxRow(Base):
     made_at: Mapped[dt.datetime] = mapped_column(default=now)
     due_at: Mapped[dt.datetime] = mapped_column(default=now)
     tries: Mapped[int] = mapped_column(default=0)
+    line: Mapped[str] = mapped_column(String(20), default="")
+    how: Mapped[str] = mapped_column(String(10), default="")
+    sent_in: Mapped[str | None] = mapped_column(String(200), index=True)
+    task_key: Mapped[str | None] = mapped_column(String(200))
+    left_at: Mapped[dt.datetime | None]
+    error: Mapped[str] = mapped_column(String(500), default="")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from typing import Any
 
 from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -63,6 +64,11 @@ class Person(Base):
     manager_id: Mapped[int | None] = mapped_column(ForeignKey("people.id", ondelete="SET NULL"))
     month_first: Mapped[bool] = mapped_column(default=False)
     """Whether a day between slashes has its month first: 3/4 is the fourth of March."""
+    phone: Mapped[str] = mapped_column(String(40), default="")
+    notices: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """How they want each line of messages; what is not in it as it is by default."""
+    unseen: Mapped[int] = mapped_column(default=0)
+    """How much is in their bell that they have not looked at."""
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
 
     position: Mapped[Position | None] = relationship(back_populates="holders")

@@ -24,6 +24,7 @@ class Run(Base):
     the ties; ``follow`` says what finishing a task does to the dates behind it. ``opens_on`` is the day on which a
     prepared one opens, ``held_on`` that on which one on hold was put there. ``start_id`` is the start that it was made
     by, alone or with others; ``awaits`` says for what it waits where that was chosen: template's id → run's id.
+    ``rule_id`` is the rule that started it, ``origin`` for which period of it, or for what that happened.
     """
 
     __tablename__ = "runs"
@@ -52,6 +53,8 @@ class Run(Base):
     subject_id: Mapped[int | None] = mapped_column(ForeignKey("subjects.id", ondelete="SET NULL"), index=True)
     start_id: Mapped[int | None] = mapped_column(ForeignKey("starts.id"), index=True)
     awaits: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    rule_id: Mapped[int | None] = mapped_column(ForeignKey("rules.id", ondelete="SET NULL"), index=True)
+    origin: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 
     __mapper_args__ = {"version_id_col": version, "version_id_generator": False}
 

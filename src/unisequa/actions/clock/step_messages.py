@@ -1,0 +1,83 @@
+"""The messages of steps, sent at their hour to whom the template says."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+
+from unisequa.actions.clock.due import HeldBack
+from unisequa.actions.mail import Mail, post_mail
+from unisequa.actions.messages.posting import Word, tell
+from unisequa.core.calendars.today import utc_of
+from unisequa.core.clock.due import TOO_LATE
+from unisequa.core.documents.placeholders import fill_in
+from unisequa.core.documents.template import Message
+from unisequa.core.errors import Refused
+from unisequa.core.terms import FINISHED
+from unisequa.store.lists import values_in
+from unisequa.store.of_run import template_of_run
+from unisequa.store.queries.runs import run_by_id
+from unisequa.store.store import Session
+from unisequa.store.tables import CrewMember, DueRow, Run, TaskRow
+
+_ADDRESS = re.compile(r"[^\s@<>,;]+@[^\s@<>,;]+\.[^\s@<>,;]+")
+
+
+def send_step_message(session: Session, row: DueRow, today: dt.date) -> str:
+    """Send a step's message: to whoever fills the role, each of a team, somebody outside by the address in their name,
+    the run's keeper where there is nobody, or no address.
+
+    Raises
+    ------
+    HeldBack
+        A day past its moment, or where it speaks of what is over.
+    """
+    run = run_by_id(session, row.run_id or 0)
+    task = next((one for one in run.tasks if one.key == row.content["task"]), None) if run is not None else None
+    if run is None or task is None:
+        raise HeldBack("The task is not there any more.")
+    message = _message(run, task, row.content["number"])
+    if message is None:
+        raise HeldBack("The step has no such message any more.")
+    if run.state != "live":
+        raise HeldBack(f"The run is {run.state}.")
+    if utc_of(today) - row.at > TOO_LATE:
+        raise HeldBack("Its moment was more than a day ago.")
+    if task.state == "dropped" or (task.state in FINISHED) != (message.of == "done"):
+        raise HeldBack(f"{task.title} is {task.state}.")
+    values = values_in(run, task.key)
+    try:
+        subject, text = fill_in(message.subject, values), fill_in(message.text, values)
+    except ValueError as error:
+        raise Refused({"": f"The message of {task.title} cannot be filled in: {error}."}) from error
+    return _sent(session, row, run, task, message, (subject, text))
+
+
+def _message(run: Run, task: TaskRow, number: int) -> Message | None:
+    step = next((one for one in template_of_run(run).steps if one.key == task.key), None)
+    return step.messages[number] if step is not None and number < len(step.messages) else None
+
+
+def _sent(session: Session, row: DueRow, run: Run, task: TaskRow, message: Message, written: tuple[str, str]) -> str:
+    subject, text = written
+    member = next((one for one in run.crew if one.role == message.to), None)
+    people = [person for person in member.people if person.active] if member is not None else []
+    word = Word(row.key, "step", subject, text, run.id, task.key, run.name, at_once=True)
+    if people:
+        for person in people:
+            tell(session, person, word)
+        return f"“{subject}” to {member.name if member is not None else ''}"
+    if member is not None and (address := address_of(member)):
+        post_mail(session, row.key, Mail(address, subject, text), None, run_id=run.id, task_key=task.key)
+        return f"“{subject}” to {member.outside}"
+    label = member.label if member is not None else message.to
+    who = (member.outside if member is not None else "") or label
+    more = f"This was to go to {who}, of whom there is no address here.\n\n{text}"
+    tell(session, run.keeper, Word(row.key, "step", subject, more, run.id, task.key, run.name, at_once=True))
+    return f"“{subject}” to {run.keeper.name}, for {who}"
+
+
+def address_of(member: CrewMember) -> str:
+    """The mail address in the name of somebody outside; empty without one."""
+    found = _ADDRESS.search(member.outside)
+    return found[0] if found else ""
