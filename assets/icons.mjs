@@ -3,7 +3,7 @@ import { readFileSync } from "node:fs";
 
 const names = [
   "search", "sun", "moon", "plus", "x", "chevron-up", "chevron-down", "chevron-right", "arrow-right", "check",
-  "undo-2", "redo-2", "download", "triangle-alert", "trash-2", "keyboard", "link", "calendar", "lock", "external-link",
+  "undo-2", "redo-2", "download", "triangle-alert", "trash-2", "keyboard", "link", "calendar", "lock", "external-link", "bell",
 ];
 const symbols = names.map((name) => {
   const source = readFileSync(`node_modules/lucide-static/icons/${name}.svg`, "utf8");

@@ -13,7 +13,7 @@ from sqlalchemy import select
 from tests.plans import document, step
 from tests.site import Site
 from unisequa.actions.clock import ticking
-from unisequa.actions.clock.rules import RuleDraft, next_dates, past, save_rule, see_rule, switch
+from unisequa.actions.clock.rules import RuleDraft, Writing, past, save_rule, see_rule, switch
 from unisequa.actions.clock.ticking import tick
 from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.work import Deed, act_on_tasks
@@ -160,7 +160,7 @@ def test_the_next_dates_are_seen_before_it_is_on_with_what_rolls_them(site: Site
         "x", number, {"when": {"rrule": "FREQ=MONTHLY;BYMONTHDAY=-1", "first": "2026-01-01", "roll": "preceding"}}
     )
     with site.store.reading() as session:
-        found = next_dates(session, site.person("Ada"), draft, at("2026-06-03T10:00")).openings
+        found = Writing(session, site.person("Ada"), number, at("2026-06-03T10:00")).dates(draft).openings
     assert len(found) == 12
     assert [one.date.day.isoformat() for one in found if one.date.rolled][:2] == ["2026-10-30", "2027-01-29"]
 

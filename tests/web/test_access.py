@@ -16,6 +16,7 @@ from tests.plans import document, step
 from tests.site import TODAY, Browser, Site, job, make_site
 from tests.web.routes import filled, routes
 from unisequa.actions.access import TABLE, Act, Kind
+from unisequa.actions.clock.rules import RuleDraft, save_rule
 from unisequa.actions.house import teams
 from unisequa.actions.people.people import as_actor
 from unisequa.actions.starting.choices import Choices
@@ -49,6 +50,12 @@ ROUTES: dict[str, Act] = {
     "GET /positions": "look after people",
     "POST /positions": "look after people",
     "POST /positions/{position_id}/{what}": "look after people",
+    "GET /by-itself/repeat/{template_id}": "see the template",
+    "POST /by-itself/repeat/{template_id}": "change a draft",
+    "POST /by-itself/repeat/{template_id}/preview": "see the template",
+    "GET /by-itself/rules/{number}": "see the template",
+    "POST /by-itself/rules/{number}": "change a draft",
+    "POST /by-itself/rules/{number}/delete": "change a draft",
     "GET /library/{template_id}/preview": "see the template",
     "GET /runs/{run_id}": RUN,
     "GET /runs/{run_id}/files/{digest}": RUN,
@@ -119,6 +126,8 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/undo": "change a draft",
 }
 EVERYBODY = {
+    "/by-itself", "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
+    "/bell", "/bell/seen", "/account/notices",
     "/", "/desk/act", "/desk/undo/{number}", "/find", "/starts/{number}", "/start-progress/{token}",
     "/joiners", "/subjects", "/subjects/new", "/subjects/{number}", "/together", "/hand-over",
     "/account", "/account/days", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
@@ -182,6 +191,8 @@ def house(folder: Path) -> Site:
         choices = Choices(anchors={"go": TODAY}, facts={"number": "7"}, crew=crew)
         site.run = start_run(session, owner, site.template, None, choices, TODAY)
         run_by_id(session, site.run).keeper_id = site.people["keeper"]
+        when = {"rrule": "FREQ=MONTHLY", "first": "2026-01-01", "working_day": -1}
+        save_rule(session, owner, RuleDraft("Every month", site.template, {"when": when}), TODAY)
         drafts.edit_draft(session, owner, site.template, lambda t: t.model_copy(update={"purpose": "Draft"}))
     return site
 

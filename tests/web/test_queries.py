@@ -12,6 +12,7 @@ from sqlalchemy import event
 from tests.plans import document, step
 from tests.site import TODAY, Site, make_site
 from tests.web.routes import addresses
+from unisequa.actions.clock.rules import RuleDraft, save_rule, switch
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.creating import start_runs
@@ -50,6 +51,10 @@ def large(folder: Path, size: int) -> Site:
             add_subject(session, ada, Record(f"Person {i}", first=TODAY))
             give_right(session, ada, other.template_id, site.people["Bela"], "edit")
         start_runs(session, ada, wanted, TODAY)
+        when = {"rrule": "FREQ=MONTHLY", "first": "2026-01-01", "working_day": -1}
+        for i in range(size):
+            rule = save_rule(session, ada, RuleDraft(f"Rule {i}", site.template, {"when": when}), TODAY)
+            switch(session, ada, rule, TODAY, on=True)
         parts = {"roles": roles, "phases": phases, "includes": includes}
         keep_template(session, ada, read_template(document(steps, *links, name="With others", **parts)))
         for i in range(size):

@@ -9,7 +9,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
-from unisequa.demo.working import work_off
+from unisequa.demo.working import on_day, work_off
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session
 
@@ -74,10 +74,12 @@ def _start(
         subject=entity,
         prepared=prepared,
     )
-    return start_run(session, people["Dunstan Vale"], template_id, None, choices, today)
+    with on_day(today):
+        return start_run(session, people["Dunstan Vale"], template_id, None, choices, today)
 
 
 def _finish(session: Session, number: int, keeper: Actor, today: dt.date) -> None:
     run = run_by_id(session, number)
     if run is not None and all(row.state in {"done", "dropped"} for row in run.tasks):
-        set_run_state(session, keeper, number, Becoming("finished"), today)
+        with on_day(today):
+            set_run_state(session, keeper, number, Becoming("finished"), today)

@@ -17,7 +17,7 @@ from unisequa.actions.starting.creating import start_run
 from unisequa.core.errors import Refused
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.shift.edits import Move
-from unisequa.demo.working import NEVER, work_off
+from unisequa.demo.working import NEVER, on_day, work_off
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session, savepoint
 
@@ -115,7 +115,9 @@ def fill_exhibitions(
             prepared=prepared,
         )  # fmt: skip
         keeper = people["Maud Ferreira"]
-        number = start_run(session, keeper, loan_id, 1, choices, today - dt.timedelta(days=20))
+        begun = today - dt.timedelta(days=20)
+        with on_day(begun):
+            number = start_run(session, keeper, loan_id, 1, choices, begun)
         if not prepared:
             work_off(session, number, keeper, today)
 
@@ -150,7 +152,8 @@ def _show(
         subject=show.title,
         prepared=show.state == "prepared",
     )  # fmt: skip
-    number = start_run(session, lead, template_id, None, choices, begun)
+    with on_day(begun):
+        number = start_run(session, lead, template_id, None, choices, begun)
     if show.state == "prepared":
         return
     work_off(session, number, lead, today, show.late)

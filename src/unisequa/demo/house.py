@@ -11,7 +11,7 @@ from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.creating import start_run, start_runs
 from unisequa.actions.subjects import Record, add_subject
-from unisequa.demo.working import NEVER, work_off
+from unisequa.demo.working import NEVER, on_day, work_off
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.queries.subjects import runs_of_start
 from unisequa.store.store import Session
@@ -64,7 +64,9 @@ def fill_house(
     for site, weeks in ROUNDS:
         begins = monday + dt.timedelta(weeks=weeks)
         choices = Choices(anchors={"monday": begins}, facts={"site": site}, subject=site, prepared=weeks > 0)
-        number = start_run(session, keeper, jobs["round"], None, choices, min(today, begins - dt.timedelta(days=3)))
+        day = min(today, begins - dt.timedelta(days=3))
+        with on_day(day):
+            number = start_run(session, keeper, jobs["round"], None, choices, day)
         if weeks <= 0:
             work_off(session, number, keeper, today)
             _finish(session, number, keeper, today)
@@ -104,7 +106,8 @@ def _comer(
         )
         for job in comer.jobs
     ]  # fmt: skip
-    start = start_runs(session, keeper, wanted, begun, f"demo {comer.name}")
+    with on_day(begun):
+        start = start_runs(session, keeper, wanted, begun, f"demo {comer.name}")
     for made in runs_of_start(session, start, keeper.id):
         if not comer.prepared:
             work_off(session, made.id, keeper, today, comer.late)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
+from contextlib import AbstractContextManager
 
 from unisequa.actions.people.people import Actor, as_actor
 from unisequa.actions.runs.work import Deed, act_on_tasks
@@ -14,7 +15,16 @@ from unisequa.store.plans import plan_of
 from unisequa.store.queries.people import people_by_id
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session, savepoint
-from unisequa.store.tables import Person, Run, TaskRow
+from unisequa.store.tables import Person, Run, TaskRow, as_of
+
+HOUR = 10
+"""At which things are done in the demo, UTC."""
+
+
+def on_day(day: dt.date) -> AbstractContextManager[None]:
+    """Have what is written carry a day of the past as its moment."""
+    return as_of(dt.datetime.combine(day, dt.time(HOUR)))
+
 
 NEVER = 10_000
 """So many working days late is not done at all."""
@@ -46,17 +56,18 @@ def work_off(
     pending: list[TaskRow] = []
     day = min(days.values(), default=until)
     while day < until:
-        pending += [row for row in run.tasks if days.get(row.key) == day]
-        done = -1
-        while pending and done:
-            done = 0
-            for doer in sorted({doer_of(row) for row in pending}):
-                actor = as_actor(people[doer]) if doer in people else keeper
-                own = [row for row in pending if doer_of(row) == doer]
-                finished = _finish(session, actor, run, own, day)
-                pending = [row for row in pending if row.key not in finished]
-                done += len(finished)
-            _sign(session, run, day)
+        with on_day(day):
+            pending += [row for row in run.tasks if days.get(row.key) == day]
+            done = -1
+            while pending and done:
+                done = 0
+                for doer in sorted({doer_of(row) for row in pending}):
+                    actor = as_actor(people[doer]) if doer in people else keeper
+                    own = [row for row in pending if doer_of(row) == doer]
+                    finished = _finish(session, actor, run, own, day)
+                    pending = [row for row in pending if row.key not in finished]
+                    done += len(finished)
+                _sign(session, run, day)
         day += dt.timedelta(days=1)
     _begin(session, run, keeper, people, until)
     bring_up(run, until)
@@ -70,8 +81,9 @@ def _begin(session: Session, run: Run, keeper: Actor, people: Mapping[int, Perso
         if not ready or not row.duration or row.start_on is None or row.start_on >= until or row.key in parents:
             continue
         actor = as_actor(people[row.person_id]) if row.person_id and row.person_id in people else keeper
-        deed = Deed("begin", [row.key], max(row.start_on, row.ready_on or until))
-        act_on_tasks(session, actor, run.id, deed, until)
+        begun = max(row.start_on, row.ready_on or until)
+        with on_day(begun):
+            act_on_tasks(session, actor, run.id, Deed("begin", [row.key], begun), until)
 
 
 def _days(run: Run, until: dt.date, late: Mapping[str, int]) -> dict[str, dt.date]:
@@ -91,7 +103,8 @@ def _days(run: Run, until: dt.date, late: Mapping[str, int]) -> dict[str, dt.dat
             calendar = plan.calendars[task.calendar]
             more = late.get(task.key, 0)
             after = max((done.get(key, 0) for key in before.get(task.key, ())), default=0)
-            day = calendar.advance(days[1] + 1, more) - 1 if more >= 0 else calendar.retreat(days[1] + 1, -more) - 1
+            early = calendar.nth_day(calendar.day_index(days[1]) + min(more, 0))
+            day = calendar.advance(days[1] + 1, more) - 1 if more >= 0 else early
             done[task.key] = until.toordinal() + NEVER if more >= NEVER else max(day, after)
     return {key: dt.date.fromordinal(min(day, until.toordinal() + NEVER)) for key, day in done.items()}
 

@@ -19,6 +19,7 @@ from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
 from unisequa.web import (
     account,
+    by_itself,
     calendars,
     desk,
     find,
@@ -26,6 +27,7 @@ from unisequa.web import (
     health,
     joiners,
     library,
+    outbox,
     people,
     run,
     sign_in,
@@ -40,7 +42,23 @@ from unisequa.web.pages import STATIC, digest
 from unisequa.web.patience import Timely
 from unisequa.web.session import Sessions
 
-PAGES = (health, sign_in, account, desk, find, people, joiners, handing, calendars, library, template, start, run)
+PAGES = (
+    health,
+    sign_in,
+    account,
+    desk,
+    find,
+    people,
+    joiners,
+    handing,
+    calendars,
+    library,
+    template,
+    start,
+    run,
+    by_itself,
+    outbox,
+)
 
 
 THREADS = 64

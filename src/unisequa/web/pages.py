@@ -30,6 +30,8 @@ SECTIONS = (
     ("runs", "Runs", "/runs"),
     ("people", "People", "/joiners"),
     ("calendars", "Calendars", "/calendars"),
+    ("by-itself", "By itself", "/by-itself"),
+    ("outbox", "Outbox", "/outbox"),
 )
 
 

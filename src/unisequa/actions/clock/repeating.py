@@ -108,7 +108,7 @@ def _started(session: Session, rule: RuleRow, document: StartRule, one: Opening,
 
 
 def choices_of(
-    session: Session, rule: RuleRow, document: StartRule, day: dt.date, today: dt.date
+    session: Session, rule: RuleRow, document: StartRule, day: dt.date, today: dt.date, on: Startable | None = None
 ) -> tuple[int, Choices]:
     """The edition, and what is chosen, for a run that a rule starts for a day.
 
@@ -120,7 +120,7 @@ def choices_of(
     edition = newest_released(rule.template) if rule.template is not None else None
     if edition is None:
         raise Refused({"template": "Its template has no released edition."})
-    on = Startable(session, as_actor(rule.by), rule.template_id or 0, edition.number, today)
+    on = on or Startable(session, as_actor(rule.by), rule.template_id or 0, edition.number, today, edition)
     anchor = document.anchor or on.opening
     if anchor is None or all(one.key != anchor for one in on.template.anchors):
         raise Refused({"anchor": f"{on.template.name} has no such anchor any more; choose another in the rule."})

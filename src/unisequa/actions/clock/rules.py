@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
-from unisequa.actions.access import check_may, may
-from unisequa.actions.clock.repeating import calendar_of, choices_of, plan_ahead
+from unisequa.actions.access import check_may, check_may_change_run, may
+from unisequa.actions.clock.repeating import choices_of, plan_ahead
 from unisequa.actions.clock.whom import answers_for
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import run_of
 from unisequa.actions.starting.rehearsing import Startable
 from unisequa.actions.templates.seeing import newest_released, template_row
 from unisequa.core.calendars.days import WorkingCalendar
@@ -23,6 +24,7 @@ from unisequa.core.documents.reading import read_document
 from unisequa.core.documents.rule import StartRule
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError, NotThere, Refused, Stale
+from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.store.queries import clock as queries
 from unisequa.store.queries.people import people_by_id
@@ -140,47 +142,63 @@ def checked(draft: RuleDraft) -> StartRule:
         raise Refused({fault.path: fault.message[:1].upper() + fault.message[1:] for fault in error.faults}) from error
 
 
-def next_dates(session: Session, actor: Actor, draft: RuleDraft, today: dt.date) -> Dates:
-    """The dates of the next twelve months of a rule that need not be kept yet, at most twelve."""
-    row = _as_row(session, actor, draft)
-    document = checked(draft)
-    calendar = calendar_of(session, row, document)
-    later = (one for one in openings(document, calendar, zone_of(today), today + dt.timedelta(days=366))
-             if one.date.day >= today)  # fmt: skip
-    return Dates(tuple(islice(later, MOST_SHOWN)), calendar)
+class Writing:
+    """A rule as it is written: its template, asked for once; nothing is kept, and the session never sees it."""
+
+    def __init__(self, session: Session, actor: Actor, template_id: int, today: dt.date) -> None:
+        self._session, self._actor, self.today = session, actor, today
+        self._row = template_row(session, template_id)
+        check_may(self._row, actor, "see the template")
+        edition = newest_released(self._row)
+        if edition is None:
+            raise NotThere("This template has no released edition that a rule could start; release one first.")
+        self.on = Startable(session, actor, template_id, edition.number, today, edition)
+        self.name, self.owner = self._row.name, self._row.owner.name
+        self.may = may(self._row, actor, "change a draft")
+
+    @property
+    def template(self) -> Template:
+        """The edition that it starts."""
+        return self.on.template
+
+    def dates(self, draft: RuleDraft) -> Dates:
+        """The dates of the next twelve months, at most twelve.
+
+        Raises
+        ------
+        Refused
+        """
+        document, today = checked(draft), self.today
+        first = document.calendar or self.on.document.calendar
+        calendar = Calendars(sorted(self.on.documents, key=lambda one: one.name != first))[None]
+        every = openings(document, calendar, zone_of(today), today + dt.timedelta(days=366))
+        return Dates(tuple(islice((one for one in every if one.date.day >= today), MOST_SHOWN)), calendar)
+
+    def rehearse(self, draft: RuleDraft, day: dt.date) -> Plan:
+        """The run that it would start for a day; what is required may be missing still.
+
+        Raises
+        ------
+        DocumentError, Refused
+        """
+        keeper = people_by_id(self._session, {draft.keeper_id} if draft.keeper_id else set())
+        me = people_by_id(self._session, {self._actor.id})[self._actor.id]
+        with self._session.no_autoflush:
+            row = RuleRow(name=draft.name, kind="repeat", document=dict(draft.document), state="off")
+            row.template_id, row.by_id, row.keeper_id = draft.template_id, self._actor.id, draft.keeper_id
+            queries.loose(row, template=self._row, by=me, keeper=keeper.get(draft.keeper_id or 0))
+        _, choices = choices_of(self._session, row, checked(draft), day, self.today, self.on)
+        return self.on.plan(choices, sketch=True)
 
 
-def rehearse_rule(session: Session, actor: Actor, draft: RuleDraft, day: dt.date, today: dt.date) -> Plan:
-    """The run that a rule would start for a day; nothing is created, and what is required may be missing still.
-
-    Raises
-    ------
-    DocumentError, Refused
-    """
-    row = _as_row(session, actor, draft)
-    number, choices = choices_of(session, row, checked(draft), day, today)
-    return Startable(session, actor, draft.template_id, number, today).plan(choices, sketch=True)
+def check_may_write(session: Session, actor: Actor, template_id: int) -> None:
+    """Refuse whoever may not write rules that start a template."""
+    check_may(template_row(session, template_id), actor, "change a draft")
 
 
-def template_to_start(session: Session, actor: Actor, template_id: int) -> Template | None:
-    """The edition that rules start, as a document; None before one is released."""
-    row = template_row(session, template_id)
-    check_may(row, actor, "see the template")
-    edition = newest_released(row)
-    return Startable(session, actor, template_id, edition.number, dt.date.today()).template if edition else None
-
-
-def _as_row(session: Session, actor: Actor, draft: RuleDraft) -> RuleRow:
-    """A rule that is not kept; the session never sees it."""
-    template = template_row(session, draft.template_id)
-    check_may(template, actor, "see the template")
-    keeper = people_by_id(session, {draft.keeper_id} if draft.keeper_id else set())
-    me = people_by_id(session, {actor.id})[actor.id]
-    with session.no_autoflush:
-        row = RuleRow(name=draft.name, kind="repeat", document=dict(draft.document), state="off")
-        row.template_id, row.by_id, row.keeper_id = draft.template_id, actor.id, draft.keeper_id
-        queries.loose(row, template=template, by=me, keeper=keeper.get(draft.keeper_id or 0))
-    return row
+def templates_to_rule(session: Session, actor: Actor) -> tuple[tuple[int, str], ...]:
+    """The released templates of which somebody may write rules."""
+    return tuple(queries.editable_templates(session, actor.id))
 
 
 def save_rule(
@@ -198,9 +216,9 @@ def save_rule(
     Refused
         A message for each field at fault.
     """
-    document = checked(draft)
     template = template_row(session, draft.template_id)
     check_may(template, actor, "change a draft")
+    document = checked(draft)
     if not draft.name.strip():
         raise Refused({"name": "Give the rule a name."})
     keeper = people_by_id(session, {draft.keeper_id} if draft.keeper_id else set()).get(draft.keeper_id or 0)
@@ -261,13 +279,20 @@ def delete_rule(session: Session, actor: Actor, number: int) -> str:
 
 # What is due, and what came of it.
 
+Due = queries.DueSeen
 
-def coming(session: Session, actor: Actor, most: int = 40) -> list[queries.DueSeen]:
+
+def coming(session: Session, actor: Actor, most: int = 40) -> list[Due]:
     """What is due next."""
     return queries.due_coming(session, actor.id, most, administrator=actor.administrator)
 
 
-def past(session: Session, actor: Actor, most: int = 60, rule: int | None = None) -> list[queries.DueSeen]:
+def failing(session: Session, actor: Actor) -> list[Due]:
+    """What has failed and is tried again, or was set aside."""
+    return queries.due_failing(session, actor.id, administrator=actor.administrator)
+
+
+def past(session: Session, actor: Actor, most: int = 60, rule: int | None = None) -> list[Due]:
     """What was done by itself, held back or set aside, the latest first."""
     return queries.due_past(session, actor.id, most, administrator=actor.administrator, rule=rule)
 
@@ -286,11 +311,10 @@ def let_be(session: Session, actor: Actor, number: int, today: dt.date) -> None:
 
 def _failed(session: Session, actor: Actor, number: int) -> DueRow:
     row = queries.due_by_id(session, number)
-    seen = {one.id for one in (*coming(session, actor, 10_000), *past(session, actor, 10_000))}
-    if row is None or row.id not in seen:
-        raise NotThere("There is no such thing due, or it is not yours to see.")
-    if not row.tries:
-        raise Refused({"state": "It has not failed; it is done at its moment."})
+    if row is None or all(one.id != number for one in failing(session, actor)):
+        raise NotThere("Nothing of yours has failed there.")
     if row.rule_id is not None:
         _to_change(session, actor, row.rule_id)
+    elif row.run_id is not None:
+        check_may_change_run(run_of(session, row.run_id, actor), actor)
     return row

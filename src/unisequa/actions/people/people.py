@@ -20,13 +20,17 @@ class Actor:
     administrator: bool = False
     month_first: bool = False
     """Whether ``3/4`` is the fourth of March to them."""
+    unseen: int = 0
+    """How much in their bell they have not looked at."""
     window: str = ""
     """The window they act in, where they may have several on one thing."""
 
 
 def as_actor(person: Person) -> Actor:
     """A person's row as an actor."""
-    return Actor(person.id, person.name, person.email, person.title, person.administrator, person.month_first)
+    return Actor(
+        person.id, person.name, person.email, person.title, person.administrator, person.month_first, person.unseen
+    )  # fmt: skip
 
 
 def people(session: Session) -> list[Actor]:

@@ -26,6 +26,7 @@ from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Move
 from unisequa.store.documents import Latest, digest_of, template_of
 from unisequa.store.store import Session
+from unisequa.store.tables import Edition
 from unisequa.store.waits import AwaitedElsewhere
 
 OF_ASSEMBLY = frozenset({"rolled", "backward"})
@@ -35,12 +36,21 @@ OF_ASSEMBLY = frozenset({"rolled", "backward"})
 class Startable:
     """What is started: an edition with what it includes laid open, and all that its plan rests on, asked for once.
 
-    Without a number it is the draft for who may edit it, or else the newest released edition.
+    Without a number it is the draft for who may edit it, or else the newest released; that of ``row`` where it is
+    known already.
     """
 
-    def __init__(self, session: Session, actor: Actor, template_id: int, number: int | None, today: dt.date) -> None:
+    def __init__(
+        self,
+        session: Session,
+        actor: Actor,
+        template_id: int,
+        number: int | None,
+        today: dt.date,
+        row: Edition | None = None,
+    ) -> None:
         self._session, self.actor, self.today = session, actor, today
-        self.row = edition_of(session, actor, template_id, number)
+        self.row = edition_of(session, actor, template_id, number) if row is None else row
         self.document = template_of(self.row)
         self.included = included_by(session, self.row)
         self.grid = self.document.slots_of_time()

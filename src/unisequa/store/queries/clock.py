@@ -191,6 +191,24 @@ def due_past(
     ]
 
 
+def due_failing(session: Session, person_id: int, *, administrator: bool) -> list[DueSeen]:
+    """What failed and is tried again, or was set aside, among what somebody may see."""
+    failed = or_(and_(DueRow.state == "waiting", DueRow.tries > 0), DueRow.state == "set aside")
+    query = _listed(person_id, administrator=administrator).where(failed)
+    return [DueSeen(*row) for row in session.execute(query.order_by(DueRow.at, DueRow.id).limit(200))]
+
+
+def editable_templates(session: Session, person_id: int) -> list[tuple[int, str]]:
+    """Id and name of the released templates that somebody may edit, by name."""
+    released = exists().where(Edition.template_id == TemplateRow.id, Edition.state == "released")
+    mine = or_(TemplateRow.owner_id == person_id, open_to(person_id, ("edit",)))
+    administers = exists().where(Person.id == person_id, Person.administrator)
+    query = select(TemplateRow.id, TemplateRow.name).where(
+        released, mine, or_(~administers, TemplateRow.owner_id == person_id)
+    )
+    return [(a, b) for a, b in session.execute(query.order_by(func.lower(TemplateRow.name)))]
+
+
 def due_by_id(session: Session, number: int) -> DueRow | None:
     """One thing that is due, or was."""
     return session.get(DueRow, number)
@@ -242,7 +260,14 @@ def words_waiting(session: Session, person_id: int, hows: Collection[str]) -> li
 def bell_of(session: Session, person_id: int, most: int) -> list[OutboxRow]:
     """What somebody was told, the latest first."""
     query = select(OutboxRow).where(OutboxRow.kind == "word", OutboxRow.person_id == person_id)
-    return list(session.scalars(query.order_by(OutboxRow.id.desc()).limit(most)))
+    return list(session.scalars(query.order_by(OutboxRow.made_at.desc(), OutboxRow.id.desc()).limit(most)))
+
+
+def words_of_everybody(session: Session) -> list[OutboxRow]:
+    """All that people were told, in the order in which it was written."""
+    return list(
+        session.scalars(select(OutboxRow).where(OutboxRow.kind == "word").order_by(OutboxRow.made_at, OutboxRow.id))
+    )
 
 
 def withdraw_words(session: Session, start: str) -> None:
@@ -283,16 +308,28 @@ def letters(
     query = query.outerjoin(Run, OutboxRow.run_id == Run.id)
     if (seen := _open_to(person_id, administrator=administrator)) is not None:
         query = query.where(seen)
+    query = query.where(OutboxRow.sent_in.is_(None))
     if state:
         query = query.where(OutboxRow.state == state)
     if run_id is not None:
         query = query.where(OutboxRow.run_id == run_id)
-    return [Letter(*row) for row in session.execute(query.order_by(OutboxRow.id.desc()).limit(most))]
+    return [
+        Letter(*row)
+        for row in session.execute(query.order_by(OutboxRow.made_at.desc(), OutboxRow.id.desc()).limit(most))
+    ]
+
+
+def letter_by_id(session: Session, person_id: int, number: int, *, administrator: bool) -> OutboxRow | None:
+    """One row of the outbox that somebody may see."""
+    query = select(OutboxRow).where(OutboxRow.id == number)
+    if (seen := _open_to(person_id, administrator=administrator)) is not None:
+        query = query.where(seen)
+    return session.scalar(query)
 
 
 def letter_counts(session: Session, person_id: int, *, administrator: bool) -> dict[str, int]:
     """How many there are in each state."""
-    query = select(OutboxRow.state, func.count())
+    query = select(OutboxRow.state, func.count()).where(OutboxRow.sent_in.is_(None))
     if (seen := _open_to(person_id, administrator=administrator)) is not None:
         query = query.where(seen)
     return {row[0]: row[1] for row in session.execute(query.group_by(OutboxRow.state))}

@@ -6,7 +6,7 @@ them into the core's boundaries and back.
 """
 
 from unisequa.store.tables.accounts import AttemptRow, AuditRow, Identity, RecoveryCode, ResetRow, SessionRow
-from unisequa.store.tables.base import Base, now
+from unisequa.store.tables.base import Base, as_of, now
 from unisequa.store.tables.calendars import Calendar
 from unisequa.store.tables.clock import DueRow, RuleRow
 from unisequa.store.tables.held import HeldRow, PresenceRow
@@ -80,5 +80,6 @@ __all__ = [
     "TemplateRight",
     "TemplateRow",
     "ViewRow",
+    "as_of",
     "now",
 ]  # fmt: skip

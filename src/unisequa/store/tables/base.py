@@ -3,15 +3,31 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any
 
 from sqlalchemy import JSON, MetaData
 from sqlalchemy.orm import DeclarativeBase
 
+_TOLD: ContextVar[dt.datetime | None] = ContextVar("moment", default=None)
+
+
+@contextmanager
+def as_of(moment: dt.datetime) -> Iterator[None]:
+    """Have what is written carry another moment than that of the clock, in UTC without a zone: for sample data."""
+    token = _TOLD.set(moment)
+    try:
+        yield
+    finally:
+        _TOLD.reset(token)
+
 
 def now() -> dt.datetime:
     """The moment, in UTC without a zone, as the database gives it back."""
-    return dt.datetime.now(dt.UTC).replace(tzinfo=None, microsecond=0)
+    told = _TOLD.get()
+    return told or dt.datetime.now(dt.UTC).replace(tzinfo=None, microsecond=0)
 
 
 class Base(DeclarativeBase):
