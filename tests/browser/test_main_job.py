@@ -247,6 +247,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
     ]
     pages += ["/runs/1/add", "/joiners", "/hand-over", "/subjects/new"]
     pages += ["/by-itself", "/by-itself/repeat/1", "/outbox", "/bell", "/account/notices"]
+    pages += ["/account/programs", "/account/programs/api"]
     pages += ["/teams", "/positions", "/calendars", "/calendars/1", "/runs/1/paper"]
     for path in pages:
         ada.goto(address + path)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from schemathesis import Case, GenerationMode
 from tests.site import Site, make_site
 from tests.web.routes import routes
 from tests.web.test_access import JSON_BODIES
+from tests.web.test_api import program
 
 TRIES = int(os.environ.get("UNISEQUA_FUZZ", "300"))
 LONGEST = 60_000  # characters of a query; the client that asks refuses to send more than 65,536
@@ -73,3 +75,43 @@ def test_no_address_breaks_whatever_its_parts_and_its_json_are(site: Site) -> No
 
     ask()
     assert len(answered) > len(operations) // 2
+
+
+PROBLEM = {"type", "title", "status", "detail", "instance", "errors"}
+
+
+def test_the_api_answers_as_its_description_says_whatever_is_sent(site: Site) -> None:
+    api = program(site, "Ada")
+    schema = schemathesis.openapi.from_dict(site.app.state.api.openapi())
+    operations = [found.ok() for found in schema.get_all_operations()]
+    modes = (GenerationMode.POSITIVE, GenerationMode.NEGATIVE)
+    cases = [one.as_strategy(generation_mode=mode) for one in operations for mode in modes]
+    answered: set[tuple[str, int]] = set()
+
+    @settings(
+        max_examples=TRIES,
+        derandomize="UNISEQUA_FUZZ" not in os.environ,
+        deadline=None,
+        suppress_health_check=list(HealthCheck),
+        database=None,
+    )
+    @given(st.one_of(cases), st.booleans())
+    def ask(case: Case, known: bool) -> None:
+        assume(len(urlencode(case.query or {}, doseq=True)) < LONGEST)
+        body = {"content": json.dumps(case.body)} if isinstance(case.body, str | int | float | list | dict) else {}
+        path = case.operation.path if known else case.formatted_path
+        path = re.sub(r"{\w+}", "1", path).lstrip("/")
+        sent = {name: str(value) for name, value in (case.headers or {}).items() if str(value).isascii()}
+        headers = {**sent, "content-type": "application/json", **({"if-match": "*"} if known else {})}
+        answer = api.request(case.method, path, params=dict(case.query or {}), headers=headers, **body)
+        answered.add((f"{case.method} {case.operation.path}", answer.status_code))
+        assert answer.status_code < 500, (case.method, path, body, answer.text[:300])
+        told = {int(code) for code in case.operation.definition.raw["responses"]}
+        assert answer.status_code in told | {405, 413}, (case.method, path, answer.status_code)
+        if not answer.is_success and answer.status_code != 304:
+            assert answer.headers["content-type"] == "application/problem+json"
+            assert set(answer.json()) >= PROBLEM
+
+    ask()
+    assert len({operation for operation, _ in answered}) == len(operations)
+    assert len({operation for operation, status in answered if status < 300}) > len(operations) // 3

@@ -207,6 +207,30 @@ def _only_here(settings: Settings) -> None:
 
 
 @app.command()
+def token(
+    email: Email,
+    scopes: Annotated[str, typer.Option(help="what it may: read,work,start,shift,design")] = "read",
+    name: Annotated[str, typer.Option(help="what it is for")] = "made on the command line",
+    until: Annotated[str | None, typer.Option(metavar="DATE", help="the last day on which it counts")] = None,
+    data: DataFolder = None,
+) -> None:
+    """Print a token by which a program acts as somebody."""
+    import datetime as dt
+
+    from unisequa.actions.people import accounts
+    from unisequa.actions.programs.tokens import make_token
+
+    store, today = open_store(data, there=True), settings_for(data).day()
+    try:
+        last = dt.date.fromisoformat(until) if until else None
+    except ValueError:
+        raise DocumentError([Fault("--until", f'"{until}" is no date; write it as 2026-08-31')]) from None
+    with told(), store.writing() as session:
+        whose = accounts.person_at(session, email)
+        print(make_token(session, whose, name, [one.strip() for one in scopes.split(",") if one.strip()], last, today))
+
+
+@app.command()
 def tick(data: DataFolder = None) -> None:
     """Do what is due by itself, and send what waits; for those who have cron instead of a server that runs."""
     from unisequa.actions.clock.sending import beat

@@ -257,6 +257,11 @@ def _phases(plan: Plan) -> Iterator[dict[str, Any]]:
         }
 
 
+def task_document(plan: Plan, key: str) -> dict[str, Any]:
+    """One task of a plan as plain JSON values."""
+    return _task(plan, plan.position(key), Telling(plan))
+
+
 def _task(plan: Plan, i: int, telling: Telling) -> dict[str, Any]:
     task, result, grid, iso = plan.tasks[i], plan.schedule, plan.grid, telling.iso
     first, last = telling.known(i)[1] or (None, None)

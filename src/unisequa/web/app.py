@@ -19,6 +19,7 @@ from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
 from unisequa.web import (
     account,
+    api,
     by_itself,
     calendars,
     desk,
@@ -34,6 +35,7 @@ from unisequa.web import (
     start,
     template,
 )
+from unisequa.web.api.app import api_app
 from unisequa.web.below import Below
 from unisequa.web.clock import clock_of
 from unisequa.web.errors import answer_errors
@@ -58,6 +60,7 @@ PAGES = (
     run,
     by_itself,
     outbox,
+    api,
 )
 
 
@@ -105,6 +108,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     if settings.root_path:
         app.add_middleware(Below, root=settings.root_path)
     answer_errors(app)
+    app.state.api = api_app(settings, store)
+    app.mount("/api/v1", app.state.api)
 
     @app.get("/favicon.ico", include_in_schema=False)
     def favicon() -> FileResponse:

@@ -19,6 +19,7 @@ from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Re
 
 from unisequa.core.errors import ActionError, Busy, Refused, Unwell
 from unisequa.web.pages import asks_for_piece, render
+from unisequa.web.problem import problem
 from unisequa.web.session import ForgedRequest, SignInNeeded
 
 HEADERS = {
@@ -66,7 +67,10 @@ def json_error(status: int, message: str, error: Exception | None = None, **more
 
 
 def answer(request: Request, status: int, title: str, message: str, error: Exception | None = None) -> Response:
-    """An error as whoever asked can show it: a message in the corner, JSON, or a page."""
+    """An error as whoever asked can show it: a message in the corner, JSON, or a page; to other programs a problem."""
+    if request.url.path.startswith("/api/"):
+        faults = error.faults if isinstance(error, Refused) else {}
+        return problem(request, status, message, faults, HEADERS)
     if wants_json(request):
         return json_error(status, message, error)
     response: HTMLResponse
@@ -110,7 +114,7 @@ def answer_errors(app: FastAPI) -> None:
         if isinstance(error, Busy):
             response.headers["retry-after"] = str(error.seconds)
         if isinstance(error, Unwell):
-            _log(request.url.path, error)
+            log_error(request.url.path, error)
         return response
 
     @app.exception_handler(RequestValidationError)
@@ -136,12 +140,12 @@ def answer_errors(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     def _unexpected(request: Request, error: Exception) -> Response:
-        _log(request.url.path, error)
+        log_error(request.url.path, error)
         message = "Something went wrong on our side and nothing was changed. It has been written to the log."
         return answer(request, 500, "That did not work", message)
 
 
-def _log(path: str, error: Exception) -> None:
+def log_error(path: str, error: Exception) -> None:
     """Write an unexpected error to the log, without the values it met on its way."""
     import structlog
 

@@ -14,6 +14,7 @@ from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
 from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
+from unisequa.store.tables.programs import AnswerRow, TokenRow
 from unisequa.store.tables.runs import (
     ActRow,
     AwaitedTask,
@@ -38,6 +39,7 @@ from unisequa.store.tables.views import ViewRow
 __all__ = [
     "ActRow",
     "AnchorSource",
+    "AnswerRow",
     "AttemptRow",
     "AuditRow",
     "AwaitedTask",
@@ -79,6 +81,7 @@ __all__ = [
     "TemplateEdit",
     "TemplateRight",
     "TemplateRow",
+    "TokenRow",
     "ViewRow",
     "as_of",
     "now",

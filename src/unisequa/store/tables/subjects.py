@@ -16,7 +16,7 @@ class Subject(Base):
     """Who or what runs are about, with its record.
 
     ``folded`` is the name as it is compared; ``person_id`` the one of us that it is, if it is one; ``dates`` its other
-    dates by their names, as ISO text.
+    dates by their names, as ISO text. ``kind`` and ``ref`` are how the system knows it that owns its record, if any.
     """
 
     __tablename__ = "subjects"
@@ -33,6 +33,8 @@ class Subject(Base):
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id", ondelete="SET NULL"), index=True)
     created_by_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
     created_at: Mapped[dt.datetime] = mapped_column(default=now)
+    kind: Mapped[str] = mapped_column(String(40), default="")
+    ref: Mapped[str] = mapped_column(String(200), default="", index=True)
 
     manager: Mapped[Person | None] = relationship(foreign_keys=[manager_id])
     person: Mapped[Person | None] = relationship(foreign_keys=[person_id])

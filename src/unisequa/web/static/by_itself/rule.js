@@ -6,7 +6,7 @@ let timer = 0;
 
 // What surrounds the sentence is drawn anew; the sentence itself only where one has left it.
 async function refresh(/** @type {boolean} */ whole) {
-  const body = new URLSearchParams(new FormData(form()));
+  const body = new URLSearchParams(/** @type {any} */ (new FormData(form())));
   const answer = await fetch(form().dataset.path, { method: "POST", body, headers: { "x-csrf-token": document.body.dataset.csrf ?? "" } });
   if (!answer.ok) return;
   const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
