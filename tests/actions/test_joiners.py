@@ -31,9 +31,9 @@ def house(session: Session, site: Site) -> Comers:
     number = kept(session, site, welcome())
     late = wanted(number, anchors={"start": JOINED}, subject="Pell Aduba", crew={"desk": str(bela)})
     start_runs(session, ada, [late], JOINED - dt.timedelta(days=20))
-    add_subject(session, ada, Record("Juno Tarrant", unit="Old Mill", first=TODAY + dt.timedelta(days=40)))
-    add_subject(session, ada, Record("Bela", last=TODAY))
-    add_subject(session, ada, Record("Long ago", first=TODAY - dt.timedelta(days=91)))
+    add_subject(session, ada, Record("Juno Tarrant", unit="Old Mill", first=TODAY + dt.timedelta(days=40)), TODAY)
+    add_subject(session, ada, Record("Bela", last=TODAY), TODAY)
+    add_subject(session, ada, Record("Long ago", first=TODAY - dt.timedelta(days=91)), TODAY)
     bring_up(run_by_id(session, session.query(Run).count()), TODAY)
     return comers(session, ada, TODAY)
 

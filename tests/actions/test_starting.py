@@ -125,9 +125,9 @@ def test_a_record_fills_manager_and_dates_and_keeps_names_apart(site: Site) -> N
     ada = site.person("Ada")
     with site.store.writing() as session:
         record = Record("Juno Tarrant", "Educator", "Harbour House", site.people["Cleo"], FIRST)
-        number = add_subject(session, ada, record)
+        number = add_subject(session, ada, record, TODAY)
         with pytest.raises(Refused, match="Juno Tarrant is there already"):
-            add_subject(session, ada, Record("juno  tarrant"))
+            add_subject(session, ada, Record("juno  tarrant"), TODAY)
         run_id = start_run(
             session, ada, kept(session, site, welcome()), None,
             Choices(anchors={"start": FIRST}, subject="juno tarrant"), TODAY,
@@ -135,9 +135,11 @@ def test_a_record_fills_manager_and_dates_and_keeps_names_apart(site: Site) -> N
         crew = {member.role: member.name for member in run_by_id(session, run_id).crew}
         assert crew == {"lead": "Cleo", "desk": ""} and run_by_id(session, run_id).subject_id == number
         with pytest.raises(NotAllowed):
-            change_subject(session, site.person("Bela"), number, record)
+            change_subject(session, site.person("Bela"), number, record, TODAY)
         with pytest.raises(Refused, match="last day would be before the first"):
-            change_subject(session, ada, number, Record("Juno Tarrant", last=FIRST - dt.timedelta(days=1), first=FIRST))
+            change_subject(
+                session, ada, number, Record("Juno Tarrant", last=FIRST - dt.timedelta(days=1), first=FIRST), TODAY
+            )
         assert subject_of(session, site.person("Cleo"), "Juno Tarrant") is not None  # may start the bulletin
 
 

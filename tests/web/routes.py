@@ -28,7 +28,7 @@ def filled(site: Site, path: str, **more: Any) -> str:
     values = {
         "template_id": site.template, "person_id": 1, "team_id": 1, "position_id": 1,
         "calendar_id": 1, "run_id": site.run, "key": "draft", "number": 1, "what": "retire",
-        "token": "nothing", "digest": "0" * 64, "form": "csv", **more,
+        "rule_id": 1, "hand_off_id": 2, "token": "nothing", "digest": "0" * 64, "form": "csv", **more,
     }  # fmt: skip
     for name, value in values.items():
         path = path.replace(f"{{{name}}}", str(value))

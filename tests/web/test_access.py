@@ -16,6 +16,7 @@ from tests.plans import document, step
 from tests.site import TODAY, Browser, Site, job, make_site
 from tests.web.routes import filled, routes
 from unisequa.actions.access import TABLE, Act, Kind
+from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off
 from unisequa.actions.clock.rules import RuleDraft, save_rule
 from unisequa.actions.house import teams
 from unisequa.actions.people.people import as_actor
@@ -53,9 +54,15 @@ ROUTES: dict[str, Act] = {
     "GET /by-itself/repeat/{template_id}": "see the template",
     "POST /by-itself/repeat/{template_id}": "change a draft",
     "POST /by-itself/repeat/{template_id}/preview": "see the template",
-    "GET /by-itself/rules/{number}": "see the template",
-    "POST /by-itself/rules/{number}": "change a draft",
-    "POST /by-itself/rules/{number}/delete": "change a draft",
+    "GET /by-itself/hand-off/{template_id}": "see the template",
+    "POST /by-itself/hand-off/{template_id}": "change a draft",
+    "POST /by-itself/hand-off/{template_id}/preview": "see the template",
+    "GET /by-itself/hand-offs/{hand_off_id}": "see the template",
+    "POST /by-itself/hand-offs/{hand_off_id}": "change a draft",
+    "POST /by-itself/hand-offs/{hand_off_id}/delete": "change a draft",
+    "GET /by-itself/rules/{rule_id}": "see the template",
+    "POST /by-itself/rules/{rule_id}": "change a draft",
+    "POST /by-itself/rules/{rule_id}/delete": "change a draft",
     "GET /library/{template_id}/preview": "see the template",
     "GET /runs/{run_id}": RUN,
     "GET /runs/{run_id}/files/{digest}": RUN,
@@ -194,6 +201,8 @@ def house(folder: Path) -> Site:
         run_by_id(session, site.run).keeper_id = site.people["keeper"]
         when = {"rrule": "FREQ=MONTHLY", "first": "2026-01-01", "working_day": -1}
         save_rule(session, owner, RuleDraft("Every month", site.template, {"when": when}), TODAY)
+        handed = {"event": "run finished", "then": "word", "text": "Well done"}
+        save_hand_off(session, owner, HandOffDraft("After it", site.template, None, handed))
         drafts.edit_draft(session, owner, site.template, lambda t: t.model_copy(update={"purpose": "Draft"}))
     return site
 

@@ -32,7 +32,8 @@ FIELDS = (
     "first", "last", "day", "from", "week", "hours", "holidays", "leave", "position", "manager", "code", "begun",
     "sealed", "title", "again", "year", "t", "about", "end", "opens_on", "token", "open", "without", "put.1:draft",
     "give.1:draft", "await.1:1", "unit", "settled", "id", "moved", "version.1", "done", "task.1/draft",
-    "when", "roll", "lead", "at", "opened", "named", "crew_as", "catch_up", "switch", "phone", "line.ready", "of", "scope", "until",
+    "when", "roll", "lead", "at", "opened", "named", "crew_as", "catch_up", "switch", "phone", "line.ready", "of",
+    "scope", "until", "event", "then", "dated", "only_if", "thing", "subject_line", "depth",
     "what", "lines", "phase", "under", "after", "days", "only", "step", "also", "whole", "keep", "against", "emptied",
 )  # fmt: skip
 OPS = ("set", "insert", "add", "part", "link", "move", "remove", "paste", "column", "about", "condition", "message")
@@ -53,7 +54,15 @@ ASKED = st.tuples(
 
 
 def address(site: Site, route: str, parts: list[str], known: bool) -> str:
-    values = {"template_id": site.template, "run_id": site.run, "key": "draft", "number": 1, "what": "retire"}
+    values = {
+        "template_id": site.template,
+        "run_id": site.run,
+        "key": "draft",
+        "number": 1,
+        "what": "retire",
+        "rule_id": 1,
+        "hand_off_id": 2,
+    }
     spare = iter(parts)
 
     def part(found: re.Match[str]) -> str:

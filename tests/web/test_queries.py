@@ -12,6 +12,7 @@ from sqlalchemy import event
 from tests.plans import document, step
 from tests.site import TODAY, Site, make_site
 from tests.web.routes import addresses
+from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off
 from unisequa.actions.clock.rules import RuleDraft, save_rule, switch
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.starting.choices import Choices, Wanted
@@ -48,13 +49,16 @@ def large(folder: Path, size: int) -> Site:
             other = keep_template(session, ada, read_template(document([step("a")], name=f"Other {i}")), released=True)
             choices = Choices(anchors={"go": dt.date(2026, 6, 1)}, subject=f"Person {i}")
             wanted.append(Wanted(other.template_id, None, choices))
-            add_subject(session, ada, Record(f"Person {i}", first=TODAY))
+            add_subject(session, ada, Record(f"Person {i}", first=TODAY), TODAY)
             give_right(session, ada, other.template_id, site.people["Bela"], "edit")
         start_runs(session, ada, wanted, TODAY)
         when = {"rrule": "FREQ=MONTHLY", "first": "2026-01-01", "working_day": -1}
         for i in range(size):
             rule = save_rule(session, ada, RuleDraft(f"Rule {i}", site.template, {"when": when}), TODAY)
             switch(session, ada, rule, TODAY, on=True)
+            handed = {"event": "run finished", "then": "word", "text": f"Word {i}"}
+            if i == 0:
+                save_hand_off(session, ada, HandOffDraft("After", site.template, None, handed))
         parts = {"roles": roles, "phases": phases, "includes": includes}
         keep_template(session, ada, read_template(document(steps, *links, name="With others", **parts)))
         for i in range(size):

@@ -84,26 +84,19 @@ def test_the_api_answers_as_its_description_says_whatever_is_sent(site: Site) ->
     api = program(site, "Ada")
     schema = schemathesis.openapi.from_dict(site.app.state.api.openapi())
     operations = [found.ok() for found in schema.get_all_operations()]
-    modes = (GenerationMode.POSITIVE, GenerationMode.NEGATIVE)
-    cases = [one.as_strategy(generation_mode=mode) for one in operations for mode in modes]
     answered: set[tuple[str, int]] = set()
 
-    @settings(
-        max_examples=TRIES,
-        derandomize="UNISEQUA_FUZZ" not in os.environ,
-        deadline=None,
-        suppress_health_check=list(HealthCheck),
-        database=None,
-    )
-    @given(st.one_of(cases), st.booleans())
-    def ask(case: Case, known: bool) -> None:
+    def answer(case: Case, known: bool) -> None:
         assume(len(urlencode(case.query or {}, doseq=True)) < LONGEST)
         body = {"content": json.dumps(case.body)} if isinstance(case.body, str | int | float | list | dict) else {}
         path = case.operation.path if known else case.formatted_path
         path = re.sub(r"{\w+}", "1", path).lstrip("/")
         sent = {name: str(value) for name, value in (case.headers or {}).items() if str(value).isascii()}
-        headers = {**sent, "content-type": "application/json", **({"if-match": "*"} if known else {})}
-        answer = api.request(case.method, path, params=dict(case.query or {}), headers=headers, **body)
+        sent |= {"if-match": "*", "authorization": api.headers["authorization"]} if known else {}
+        query = {} if known else dict(case.query or {})
+        answer = api.request(
+            case.method, path, params=query, headers={**sent, "content-type": "application/json"}, **body
+        )
         answered.add((f"{case.method} {case.operation.path}", answer.status_code))
         assert answer.status_code < 500, (case.method, path, body, answer.text[:300])
         told = {int(code) for code in case.operation.definition.raw["responses"]}
@@ -112,6 +105,18 @@ def test_the_api_answers_as_its_description_says_whatever_is_sent(site: Site) ->
             assert answer.headers["content-type"] == "application/problem+json"
             assert set(answer.json()) >= PROBLEM
 
-    ask()
-    assert len({operation for operation, _ in answered}) == len(operations)
-    assert len({operation for operation, status in answered if status < 300}) > len(operations) // 3
+    for operation in operations:
+        kinds = [
+            operation.as_strategy(generation_mode=mode) for mode in (GenerationMode.POSITIVE, GenerationMode.NEGATIVE)
+        ]
+        settings(
+            max_examples=TRIES // 10,
+            derandomize="UNISEQUA_FUZZ" not in os.environ,
+            deadline=None,
+            suppress_health_check=list(HealthCheck),
+            database=None,
+        )(given(st.one_of(kinds), st.booleans())(answer))()
+    assert {operation for operation, status in answered if status < 300} >= {
+        "GET /templates", "GET /templates/{template_id}", "GET /runs", "GET /runs/{run_id}", "GET /tasks",
+        "GET /tasks/{task_id}", "GET /subjects", "PUT /subjects/{kind}/{ref}",
+    }  # fmt: skip

@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from unisequa.actions.happening import record_changed
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.core.errors import NotAllowed, NotThere, Refused
@@ -133,7 +134,7 @@ def _made(session: Session, actor: Actor, name: str) -> Subject:
     return row
 
 
-def add_subject(session: Session, actor: Actor, record: Record) -> int:
+def add_subject(session: Session, actor: Actor, record: Record, today: dt.date) -> int:
     """Keep a new subject.
 
     Raises
@@ -149,11 +150,11 @@ def add_subject(session: Session, actor: Actor, record: Record) -> int:
     if (there := queries.subject_named(session, name)) is not None:
         raise Refused({"name": f"{there.name} is there already; add something that tells the two apart."})
     row = _made(session, actor, name[:200])
-    _write(session, row, record)
+    _write(session, row, record, today)
     return row.id
 
 
-def change_subject(session: Session, actor: Actor, number: int, record: Record) -> None:
+def change_subject(session: Session, actor: Actor, number: int, record: Record, today: dt.date) -> None:
     """Have a record say something else. Runs that have a date from it are moved apart from this
     (:mod:`unisequa.actions.runs.together`)."""
     row = subject_row(session, actor, number)
@@ -166,17 +167,25 @@ def change_subject(session: Session, actor: Actor, number: int, record: Record) 
     if other is not None and other.id != row.id:
         raise Refused({"name": f"{other.name} is there already; add something that tells the two apart."})
     row.name, row.folded = name[:200], queries.folded(name)
-    _write(session, row, record)
+    _write(session, row, record, today)
     note(session, actor, "subject", f"Record of {row.name} changed")
 
 
-def _write(session: Session, row: Subject, record: Record) -> None:
+def _write(session: Session, row: Subject, record: Record, today: dt.date) -> None:
     if record.first and record.last and record.last < record.first:
         raise Refused({"last": f"The last day would be before the first, {record.first.isoformat()}."})
     managers = people_by_id(session, {record.manager_id}) if record.manager_id else {}
     if record.manager_id and (record.manager_id not in managers or not managers[record.manager_id].active):
         raise Refused({"manager": "Choose somebody who can sign in."})
+    before = said_of(row)
     row.position, row.unit = record.position.strip()[:200], record.unit.strip()[:200]
     row.manager = managers.get(record.manager_id or 0)
     row.first_on, row.last_on = record.first, record.last
     session.flush()
+    record_changed(session, row, before, said_of(row), today)
+
+
+def said_of(row: Subject) -> dict[str, str]:
+    """Field → what a record says, as hand-offs listen to it."""
+    said = {"position": row.position, "unit": row.unit, "manager": row.manager.name if row.manager else ""}
+    return {**said, **{label: day.isoformat() for label, day in dates_of(row).items()}}

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
+from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off, switch_hand_off
 from unisequa.actions.clock.repeating import calendar_of, key_of, plan_ahead
 from unisequa.actions.clock.rules import RuleDraft, save_rule
 from unisequa.actions.messages.bundling import letter_of
@@ -31,18 +33,45 @@ ROUND = {
 }  # fmt: skip
 
 
-def fill_by_itself(
-    session: Session, close: int, rounds: int, people: dict[str, Actor], today: dt.date, address: str
-) -> None:
-    """Rules that are on, with what they have started; what people were told, sent or waiting."""
+@dataclass(frozen=True, slots=True)
+class Jobs:
+    """The templates that rules start and listen to."""
+
+    close: int
+    rounds: int
+    exhibition: int
+    loan: int
+    leaver: int
+
+
+def fill_by_itself(session: Session, jobs: Jobs, people: dict[str, Actor], today: dt.date, address: str) -> None:
+    """Rules that are on, with what they have started; hand-offs; what people were told, sent or waiting."""
+    close, rounds = jobs.close, jobs.rounds
     _rule(session, people["Dunstan Vale"], RuleDraft("Close of Harbour House", close, CLOSE), today, since=450)
     _rule(session, people["Mina Osei"], RuleDraft("Round of the Seed Store", rounds, ROUND), today, since=20)
     old_mill = {**ROUND, "facts": {"site": "Old Mill"}, "subject": "Old Mill"}
     _rule(
         session, people["Mina Osei"], RuleDraft("Round of the Old Mill, from spring", rounds, old_mill), today, since=0
     )
+    _hand_offs(session, jobs, people, today)
     session.flush()
     _messages(session, today, address)
+
+
+def _hand_offs(session: Session, jobs: Jobs, people: dict[str, Actor], today: dt.date) -> None:
+    """An exhibition's loan goes back, a colleague's leaving begins, a word when the walls are painted."""
+    lead, keeper = people["Ines Okafor"], people["Maud Ferreira"]
+    back = {"event": "run finished", "then": "start", "anchor": "closing", "dated": "anchor:closing"}
+    loan = save_hand_off(session, lead, HandOffDraft("The loan goes back", jobs.exhibition, jobs.loan, back, keeper.id))
+    switch_hand_off(session, lead, loan, today, on=True)
+    farewell = {"event": "record changes", "field": "Last day", "then": "start", "dated": "record:Last day"}
+    noor = people["Noor Castellan"]
+    draft = HandOffDraft("Somebody gives notice", None, jobs.leaver, farewell, noor.id)
+    leaving = save_hand_off(session, noor, draft)
+    switch_hand_off(session, noor, leaving, today, on=True)
+    word = {"event": "task done", "task": "walls", "then": "message", "to": "press", "subject": "The walls are painted",
+            "text": "Pictures can be taken from today on."}  # fmt: skip
+    save_hand_off(session, lead, HandOffDraft("Pictures once the walls are painted", jobs.exhibition, None, word))
 
 
 def _rule(session: Session, owner: Actor, draft: RuleDraft, today: dt.date, *, since: int) -> None:

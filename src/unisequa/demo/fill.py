@@ -17,7 +17,7 @@ from unisequa.core.design.editing import change_step
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.reading import read_document
-from unisequa.demo.by_itself import fill_by_itself
+from unisequa.demo.by_itself import Jobs, fill_by_itself
 from unisequa.demo.closes import fill_closes
 from unisequa.demo.exhibitions import fill_exhibitions
 from unisequa.demo.house import fill_house
@@ -59,7 +59,8 @@ def fill(store: Store, today: dt.date) -> None:
         fill_exhibitions(session, exhibition, loan, evening, people, today)
         fill_closes(session, close, people, today)
         fill_house(session, house, quarter, people, today)
-        fill_by_itself(session, close, house["round"], people, today, "https://plan.quillhaven.example.org")
+        jobs = Jobs(close, house["round"], exhibition, loan, house["leaver"])
+        fill_by_itself(session, jobs, people, today, "https://plan.quillhaven.example.org")
 
 
 def _template(session: Session, owner: Actor, name: str) -> int:

@@ -87,7 +87,7 @@ def _comer(
     day += dt.timedelta(days=3 if comer.leaves else 0)
     dates = {"last" if comer.leaves else "first": day}
     record = Record(comer.name, comer.position, comer.unit, people[comer.manager].id, **dates)
-    add_subject(session, people["Hester Lund"], record)
+    add_subject(session, people["Hester Lund"], record, today)
     if not comer.jobs:
         return
     begun = min(today, day - dt.timedelta(weeks=6))

@@ -40,7 +40,9 @@ async def guard(request: Request, call_next: Any) -> Response:
             "at": dt.datetime.now(dt.UTC).isoformat(timespec="milliseconds"),
             "id": number,
             "method": request.method,
-            "path": re.sub("^/reset/.+", "/reset/…", request.url.path),  # what lets somebody in is written nowhere
+            "path": re.sub(
+                "^(/reset/|/api/v1/hooks/in/).+", r"\1…", request.url.path
+            ),  # what lets somebody in is written nowhere
             "status": response.status_code,
             "ms": round((time.perf_counter() - begun) * 1000, 1),
             "person": person.id if person else None,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 
-from unisequa.actions.clock.due import appoint
+from unisequa.actions.due import appoint
 from unisequa.core.calendars.today import utc_of
 from unisequa.store.queries.clock import due_keys, has_key, runs_to_open
 from unisequa.store.store import Store

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 
-from unisequa.actions.clock.due import HeldBack
+from unisequa.actions.due import HeldBack
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import as_actor
 from unisequa.actions.runs.life import Becoming, set_run_state

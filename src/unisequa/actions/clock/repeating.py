@@ -6,8 +6,8 @@ import datetime as dt
 
 from unisequa.actions.access import may
 from unisequa.actions.calendars import calendar_documents
-from unisequa.actions.clock.due import HeldBack, appoint
 from unisequa.actions.clock.whom import answers_for
+from unisequa.actions.due import HeldBack, appoint
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import as_actor
 from unisequa.actions.starting.choices import Choices, Wanted

@@ -114,7 +114,7 @@ def _seen(row: RuleRow, actor: Actor, coming: dt.datetime | None, started: int, 
 
 def _row(session: Session, actor: Actor, number: int) -> RuleRow:
     row = queries.rule_by_id(session, number)
-    if row is None or row.template is None or not may(row.template, actor, "see the template"):
+    if row is None or row.kind != "repeat" or row.template is None or not may(row.template, actor, "see the template"):
         raise NotThere(HIDDEN)
     return row
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 
-from unisequa.actions.clock.due import HeldBack
+from unisequa.actions.due import HeldBack
 from unisequa.actions.mail import Mail, post_mail
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.core.calendars.today import utc_of

@@ -6,10 +6,11 @@ import datetime as dt
 from collections.abc import Iterable, Sequence
 
 from unisequa.actions.calendars import calendar_documents
-from unisequa.actions.clock.due import HeldBack, appoint
+from unisequa.actions.clock.listening import listen_to_days
 from unisequa.actions.clock.repeating import plan_ahead
 from unisequa.actions.clock.stale import stalled, stalled_words
 from unisequa.actions.desk import Desk, DeskTask, desk
+from unisequa.actions.due import HeldBack, appoint
 from unisequa.actions.mail import Mail, post_mail
 from unisequa.actions.messages.lines import how_for
 from unisequa.actions.messages.posting import Word, tell
@@ -35,6 +36,7 @@ def begin_day(session: Session, row: DueRow, today: dt.date) -> str:
     rules = rules_on(session, "repeat")
     for rule in rules:
         plan_ahead(session, rule, today)
+    days = listen_to_days(session, today)
     people = active_people(session)
     calendar = Calendars(calendar_documents(session, None))[None]
     away = {leave.person_id for leave in leave_of(session, [p.id for p in people]) if _covers(leave, today)}
@@ -42,7 +44,8 @@ def begin_day(session: Session, row: DueRow, today: dt.date) -> str:
     working = [p for p in people if p.id not in away] if calendar.is_working_day(today.toordinal()) else []
     for person in working:
         appoint(session, f"digest:{person.id}:{today.isoformat()}", "digest", at, person_id=person.id)
-    return f"{count_words(len(rules), 'rule')} looked ahead, {count_words(len(working), 'digest')} to write"
+    handed = f", {count_words(days, 'hand-off')} whose day it is" if days else ""
+    return f"{count_words(len(rules), 'rule')} looked ahead, {count_words(len(working), 'digest')} to write{handed}"
 
 
 def _covers(leave: object, today: dt.date) -> bool:

@@ -19,13 +19,14 @@ import traceback
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from unisequa.actions.clock.due import CarryOut, HeldBack
 from unisequa.actions.clock.gathering import gather
+from unisequa.actions.clock.handing_off import hand_off
 from unisequa.actions.clock.opening import open_run
 from unisequa.actions.clock.repeating import start_by_rule
 from unisequa.actions.clock.step_messages import send_step_message
 from unisequa.actions.clock.the_day import begin_day, write_digest
 from unisequa.actions.clock.whom import concerned
+from unisequa.actions.due import CarryOut, HeldBack
 from unisequa.actions.messages.bundling import bundle
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.core.calendars.today import utc_of
@@ -41,6 +42,7 @@ KINDS: Mapping[str, CarryOut] = {
     "open": open_run,
     "repeat": start_by_rule,
     "message": send_step_message,
+    "hand-off": hand_off,
 }
 """Kind of what is due → who carries it out."""
 MOST_IN_A_TICK = 5_000

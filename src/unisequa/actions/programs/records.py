@@ -6,9 +6,19 @@ import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from unisequa.actions.happening import record_changed
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.subjects import FIRST_DAY, LAST_DAY, SubjectSeen, as_seen, find_subjects, may_add, may_change
+from unisequa.actions.subjects import (
+    FIRST_DAY,
+    LAST_DAY,
+    SubjectSeen,
+    as_seen,
+    find_subjects,
+    may_add,
+    may_change,
+    said_of,
+)
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.store.queries import programs as queries
 from unisequa.store.queries.people import people_by_address
@@ -52,7 +62,9 @@ def records(session: Session, actor: Actor, text: str = "", most: int = 200) -> 
     return find_subjects(session, actor, text, most)
 
 
-def keep_record(session: Session, actor: Actor, kind: str, ref: str, told: Told) -> tuple[RecordSeen, bool]:
+def keep_record(
+    session: Session, actor: Actor, kind: str, ref: str, told: Told, today: dt.date
+) -> tuple[RecordSeen, bool]:
     """Keep what another system says of a subject; gives the record, and whether it is new.
 
     A subject of that name that no system owns yet becomes that system's.
@@ -78,12 +90,12 @@ def keep_record(session: Session, actor: Actor, kind: str, ref: str, told: Told)
         session.add(row)
     elif not may_change(session, actor, row) and row.created_by_id != actor.id:
         raise NotAllowed("This record is changed by administrators, by who keeps a run about it, and by who made it.")
-    _write(session, row, kind, ref, name, told)
+    _write(session, row, kind, ref, name, told, today)
     note(session, actor, "subject", f"Record of {row.name} {'made' if new else 'changed'}")
     return RecordSeen(kind, ref, as_seen(row)), new
 
 
-def _write(session: Session, row: Subject, kind: str, ref: str, name: str, told: Told) -> None:
+def _write(session: Session, row: Subject, kind: str, ref: str, name: str, told: Told, today: dt.date) -> None:
     managers = people_by_address(session, {told.manager.strip().lower()}) if told.manager.strip() else {}
     manager = next((one for one in managers.values() if one.active), None)
     if told.manager.strip() and manager is None:
@@ -94,8 +106,10 @@ def _write(session: Session, row: Subject, kind: str, ref: str, name: str, told:
     first, last = dates.pop(FIRST_DAY, None), dates.pop(LAST_DAY, None)
     if first and last and last < first:
         raise Refused({"dates": f"The last day would be before the first, {first.isoformat()}."})
+    before = said_of(row) if row.name else {}
     row.kind, row.ref, row.name, row.folded = kind, ref, name, folded(name)
     row.position, row.unit, row.manager = told.position.strip()[:200], told.unit.strip()[:200], manager
     row.first_on, row.last_on = first, last
     row.dates = {label: day.isoformat() for label, day in dates.items() if label}
     session.flush()
+    record_changed(session, row, before, said_of(row), today)

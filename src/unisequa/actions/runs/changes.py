@@ -4,9 +4,10 @@ sign-off, which phase closed. Worked out from how the run stood before and stand
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
+from unisequa.actions.happening import Happening, happened
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.words import count_words
@@ -33,6 +34,8 @@ class TaskStood:
     team: int | None
     signer: int | None
     did: int | None
+    phase: str | None
+    due: dt.date | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +45,11 @@ class Stood:
     state: str
     tasks: Mapping[str, TaskStood]
     closed: frozenset[str]
+
+    @property
+    def opened(self) -> frozenset[str]:
+        """The phases of which a task is ready, begun or over."""
+        return frozenset(one.phase for one in self.tasks.values() if one.phase and one.state in _OPENS)
 
     @property
     def all_over(self) -> bool:
@@ -59,7 +67,9 @@ def as_it_stands(run: Run, today: dt.date) -> Stood:
 def _stands(row: TaskRow, today: dt.date) -> TaskStood:
     ready = row.state == "waiting" and has_come(row.ready_on, row.minutes, "ready", today)
     state = "ready" if ready else row.state
-    return TaskStood(row.title, state, row.person_id, row.team_id, row.signer_id, row.done_by_id)
+    return TaskStood(
+        row.title, state, row.person_id, row.team_id, row.signer_id, row.done_by_id, row.phase, row.finish_on
+    )  # fmt: skip
 
 
 def tell_changes(
@@ -75,6 +85,7 @@ def tell_changes(
         The reason that was given.
     """
     after = as_it_stands(run, today)
+    happened(session, run, _events(before, after, today), today)
     told = _Told(session, actor, run, cause, why)
     if run.state == "live":
         told.begin(before, after)
@@ -87,6 +98,34 @@ def tell_changes(
     elif before.state == "live" and run.state == "finished":
         told.finished()
     return after
+
+
+_OPENS = frozenset({"ready", "under way", "in review", "done"})
+_BECAME = {"ready": "task ready", "under way": "task begun", "done": "task done", "dropped": "task dropped"}
+
+
+def _events(before: Stood, after: Stood, today: dt.date) -> Iterator[Happening]:
+    """What a change is to hand-offs: of the run, its phases, its tasks."""
+    if before.state != after.state:
+        name = {"live": "run opened", "finished": "run finished", "called off": "run called off"}.get(after.state)
+        if name is not None and not (name == "run opened" and before.state in {"on hold", "finished"}):
+            yield Happening(name, "", today)
+    if after.state not in {"live", "finished"}:
+        return
+    was = before if before.state in {"live", "finished"} else Stood("", {}, frozenset())
+    for phase in sorted(after.opened - was.opened):
+        yield Happening("phase opens", phase, today)
+    for phase in sorted(after.closed - was.closed) if was.state else ():
+        yield Happening("phase closes", phase, today)
+    for key, task in after.tasks.items():
+        old = was.tasks[key].state if key in was.tasks else ""
+        due = was.tasks[key].due if key in was.tasks else task.due  # once it is done it stands where it was done
+        if old == task.state:
+            continue
+        if old == "in review" and task.state in {"under way", "ready"}:
+            yield Happening("task sent back", key, today, due)
+        elif task.state in _BECAME and (was.state or task.state == "ready"):
+            yield Happening(_BECAME[task.state], key, today, due)
 
 
 class _Told:

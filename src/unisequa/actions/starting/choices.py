@@ -29,6 +29,8 @@ class Choices:
         Template → its run that is waited for, whatever its dates.
     keeper : int, optional
         The id of who keeps the run; whoever starts it without one.
+    lacking : bool
+        Whether what is required may be missing still; the run is then prepared, whatever was chosen.
     end : date, optional
         By when all should be over, where the first required anchor follows from that.
     """
@@ -47,6 +49,7 @@ class Choices:
     awaits: Mapping[int, int] = field(default_factory=dict)
     end: dt.date | None = None
     keeper: int | None = None
+    lacking: bool = False
 
 
 @dataclass(frozen=True, slots=True)

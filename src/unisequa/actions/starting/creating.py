@@ -120,7 +120,7 @@ def _told_behind(told: Told, before: int, tasks: int) -> None:
 
 def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Run:
     """Create one run that is wanted; gives its rows."""
-    choices = wanted.choices
+    choices = replace(wanted.choices, prepared=True) if wanted.choices.lacking else wanted.choices
     on = Startable(session, actor, wanted.template_id, wanted.number, today)
     edition = on.row
     check_may(edition.template, actor, "change a draft" if on.draft else "start a run")
@@ -130,7 +130,7 @@ def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date,
         message = f"It includes “{lost[0]}”, which is not there any more, or not open to you; ask its owner."
         raise Refused({"": message})
     try:
-        plan = on.plan(choices)
+        plan = on.plan(choices, sketch=choices.lacking)
     except DocumentError as error:
         raise Refused({fault.path: fault.message[:1].upper() + fault.message[1:] for fault in error.faults}) from error
     template = on.template

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from dateutil.rrule import DAILY, MONTHLY, WEEKLY, YEARLY, rrulestr
 from dateutil.rrule import rrule as Recurrence
 from pydantic import AfterValidator, Field, StrictInt
 from pydantic import StringConstraints as Str
 
-from unisequa.core.documents.template import Key, Model
+from unisequa.core.documents.template import DottedKey, Key, Model
 from unisequa.core.terms import Roll
 
 FREQUENCIES = {DAILY: "DAILY", WEEKLY: "WEEKLY", MONTHLY: "MONTHLY", YEARLY: "YEARLY"}
@@ -73,3 +73,58 @@ class StartRule(Model):
     crew_as: Literal["last", "template"] = "last"
     facts: dict[Key, Annotated[str, Str(max_length=2000)]] = Field(default_factory=dict)
     catch_up: Literal["all", "latest"] = "all"
+
+
+Event = Literal[
+    "run opened", "run finished", "run called off", "phase opens", "phase closes", "task ready", "task begun",
+    "task done", "task sent back", "task dropped", "record changes", "day", "call",
+]  # fmt: skip
+"""What may happen, that a hand-off listens to."""
+OF_A_RUN: frozenset[str] = frozenset(get_args(Event)) - {"record changes", "call"}
+OF_A_TASK: frozenset[str] = frozenset(name for name in get_args(Event) if name.startswith("task "))
+
+
+class HandOff(Model):
+    """When something happens, start a template, add it to the run, send a message or leave a word.
+
+    Parameters
+    ----------
+    event : str
+        What must happen; with ``task`` or ``phase``, to that one alone. ``record changes`` of a subject: its ``field``,
+        to ``value`` where one is given. ``day``: ``days`` working days after (before, where negative) ``of``, an anchor
+        of the run or, as ``record:First day``, a date of its subject.
+    only_if : str
+        A condition over the run's facts, as steps have it.
+    then : str
+        ``start`` a run of its own, ``within`` the run, ``under`` the task, a ``message``, or a ``word`` in the run.
+    dated : str
+        What its anchor's date is: the day of it (``day``), the task's ``due`` day, ``anchor:KEY`` of the run,
+        ``record:LABEL`` of the subject, ``call:KEY`` of what was sent.
+    facts, crew : mapping
+        What is given; the rest is carried over by name.
+    to, subject, text : str
+        Of a message: a role of the run or ``keeper``; ``text`` also of a word.
+    depth : int
+        How often the same rule may stand in the ancestry of what it is about, for the same subject.
+    """
+
+    event: Event
+    task: DottedKey | None = None
+    phase: Key | None = None
+    field: Annotated[str, Str(max_length=200)] = ""
+    value: Annotated[str, Str(max_length=200)] = ""
+    of: Annotated[str, Str(max_length=220)] = ""
+    days: Annotated[StrictInt, Field(ge=-260, le=260)] = 0
+    only_if: Annotated[str, Str(max_length=2000)] = ""
+    then: Literal["start", "within", "under", "message", "word"] = "start"
+    anchor: Key | None = None
+    dated: Annotated[str, Str(max_length=220, pattern=r"^(day|due|(anchor|record|call):.+)$")] = "day"
+    opened: Literal["prepared", "live"] = "prepared"
+    name: Annotated[str, Str(max_length=200)] = ""
+    facts: dict[Key, Annotated[str, Str(max_length=2000)]] = Field(default_factory=dict)
+    crew: dict[Key, Annotated[str, Str(max_length=200)]] = Field(default_factory=dict)
+    to: Annotated[str, Str(max_length=80)] = ""
+    subject: Annotated[str, Str(max_length=200)] = ""
+    text: Annotated[str, Str(max_length=4000)] = ""
+    depth: Annotated[StrictInt, Field(ge=1, le=20)] = 1
+    secret: Annotated[str, Str(max_length=64)] = ""

@@ -105,12 +105,13 @@ def listeners(session: Session, template_id: int | None, events: Collection[str]
 
 def rules_seen_by(session: Session, person_id: int) -> list[RuleRow]:
     """The rules of templates that somebody may see, by name."""
-    query = select(RuleRow).options(
-        joinedload(RuleRow.by),
-        joinedload(RuleRow.keeper),
-        joinedload(RuleRow.template),
-        joinedload(RuleRow.of_template),
-    )
+    query = select(RuleRow).options(joinedload(RuleRow.by), joinedload(RuleRow.keeper))
+    for of in (RuleRow.template, RuleRow.of_template):
+        template = joinedload(of)
+        query = query.options(
+            template.selectinload(TemplateRow.rights), template.selectinload(TemplateRow.editions),
+            template.joinedload(TemplateRow.owner),
+        )  # fmt: skip
     seen = select(TemplateRow.id).where(open_to(person_id))
     query = query.where(
         or_(RuleRow.template_id.in_(seen), RuleRow.of_template_id.in_(seen), RuleRow.by_id == person_id)
@@ -434,3 +435,15 @@ def loose(row: RuleRow, **related: Any) -> None:
     """Set what a rule that is not kept is related to, without having it kept."""
     for name, value in related.items():
         set_committed_value(row, name, value)
+
+
+def live_runs_of(session: Session, template_id: int) -> list[Run]:
+    """The live runs of a template."""
+    query = select(Run).join(Edition, Run.edition_id == Edition.id)
+    return list(session.scalars(query.where(Edition.template_id == template_id, Run.state == "live").order_by(Run.id)))
+
+
+def called(session: Session) -> list[RuleRow]:
+    """The hand-offs that are on and wait for a call."""
+    query = select(RuleRow).where(RuleRow.kind == "hand-off", RuleRow.state == "on", RuleRow.event == "call")
+    return list(session.scalars(query))

@@ -8,7 +8,7 @@ from fastapi import FastAPI
 
 from unisequa.settings import Settings
 from unisequa.store.store import Store
-from unisequa.web.api import runs, subjects, tasks, templates
+from unisequa.web.api import hooks, runs, subjects, tasks, templates
 from unisequa.web.api.problems import Problem, answer_problems
 
 DESCRIPTION = """Templates, runs and tasks for other programs, by the same rules as the pages.
@@ -43,7 +43,7 @@ def api_app(settings: Settings, store: Store) -> FastAPI:
         separate_input_output_schemas=False,
     )
     api.state.settings, api.state.store = settings, store
-    for part in (templates, runs, tasks, subjects):
+    for part in (templates, runs, tasks, subjects, hooks):
         api.include_router(part.router)
     answer_problems(api)
     described = api.openapi

@@ -127,7 +127,9 @@ def _operation(described: Mapping[str, Any], method: str, path: str, one: Mappin
         for param in one.get("parameters", ())
         if param["in"] != "path"
     )
-    scope = {"get": "read"}.get(method) or _SCOPE.get(one["operationId"], "read")
+    scope = (
+        "" if one["operationId"] == "call_in" else {"get": "read"}.get(method) or _SCOPE.get(one["operationId"], "read")
+    )
     return Operation(method.upper(), path, one.get("description", ""), scope, params, _example(described, one))
 
 

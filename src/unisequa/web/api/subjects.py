@@ -62,12 +62,14 @@ def subject(
 
 
 @router.put("/subjects/{kind}/{ref}", operation_id="put_subject", responses={201: {"description": "It is new"}})
-def put(request: Request, me: Starts, kind: Kind, ref: Ref, body: SubjectTold, key: Key = None) -> dict[str, Any]:
+def put(
+    request: Request, me: Starts, settings: SettingsOf, kind: Kind, ref: Ref, body: SubjectTold, key: Key = None
+) -> dict[str, Any]:
     """What the system that owns a record says of it."""
 
     def act(session: Session) -> Answer:
         told = Told(body.name, body.position, body.unit, body.manager, body.dates)
-        kept, new = keep_record(session, me.actor, kind, ref, told)
+        kept, new = keep_record(session, me.actor, kind, ref, told, settings.day())
         return Answer(201 if new else 200, _record(kept), {"location": f"{BASE}/subjects/{kind}/{ref}"})
 
     return written(request, me, key, body, act)  # type: ignore[return-value]

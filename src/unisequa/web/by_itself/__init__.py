@@ -1,5 +1,5 @@
 """What happens by itself: rules, what is due, what was done."""
 
-from unisequa.web.by_itself import page, repeat
+from unisequa.web.by_itself import hand_off, page, repeat
 
-ROUTERS = (page.router, repeat.router)
+ROUTERS = (page.router, repeat.router, hand_off.router)

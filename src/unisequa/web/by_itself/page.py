@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from unisequa.actions.clock.hand_offs import HandOffSeen, see_hand_offs
 from unisequa.actions.clock.rules import (
     Due,
     RuleSeen,
@@ -55,8 +56,7 @@ class DueLine:
     when: str
     what: str
     told: str
-    run_id: int | None
-    rule_id: int | None
+    path: str
     state: str
     tries: int
     again: str
@@ -68,6 +68,7 @@ class ByItselfPage:
 
     section: str
     rules: tuple[RuleLine, ...]
+    hand_offs: tuple[HandOffSeen, ...]
     failing: tuple[DueLine, ...]
     coming: tuple[DueLine, ...]
     done: tuple[DueLine, ...]
@@ -81,19 +82,21 @@ def by_itself(request: Request, me: SignedIn, store: StoreOf, settings: Settings
     today = settings.day()
     with store.reading() as session:
         rules = see_rules(session, me, today)
+        handed = see_hand_offs(session, me, today)
         trouble, next_, done = failing(session, me), coming(session, me), past(session, me)
         templates = templates_to_rule(session, me)
-    on = sum(rule.state == "on" for rule in rules)
-    stopped = sum(rule.state == "stopped" for rule in rules)
-    said = f"{count_words(len(rules), 'rule')}, {on} on" + (f", {stopped} stopped" if stopped else "")
+    states = [rule.state for rule in rules] + [rule.state for rule in handed]
+    on, stopped = states.count("on"), states.count("stopped")
+    said = f"{count_words(len(states), 'rule')}, {on} on" + (f", {stopped} stopped" if stopped else "")
     page = ByItselfPage(
         "by-itself",
         tuple(rule_line(rule, today) for rule in rules),
+        handed,
         tuple(due_line(one, today) for one in trouble),
         tuple(due_line(one, today) for one in next_ if not one.tries),
         tuple(due_line(one, today) for one in done if one.state != "set aside"),
         templates,
-        said if rules else "",
+        said if states else "",
     )
     return render(request, "by_itself/page.html", page)
 
@@ -125,10 +128,13 @@ def due_line(one: Due, today: dt.date) -> DueLine:
         "open": f"{one.run} opens",
         "message": f"A message of {one.run}",
     }.get(one.kind, one.kind)
+    path = f"/runs/{one.run_id}" if one.run_id else ""
+    if one.rule_id and not path:
+        path = f"/by-itself/{'hand-offs' if one.kind == 'hand-off' else 'rules'}/{one.rule_id}"
     when = one.done_at if one.state != "waiting" and one.done_at else one.at
     return DueLine(
-        one.id, moment_words(when, zone, today), what, one.error if one.tries and one.error else one.told, one.run_id,
-        one.rule_id, one.state, one.tries, moment_words(one.try_at, zone, today) if one.state == "waiting" else "",
+        one.id, moment_words(when, zone, today), what, one.error if one.tries and one.error else one.told, path,
+        one.state, one.tries, moment_words(one.try_at, zone, today) if one.state == "waiting" else "",
     )  # fmt: skip
 
 

@@ -98,11 +98,11 @@ def new(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, te
     return render(request, "by_itself/rule.html", page)
 
 
-@router.get("/by-itself/rules/{number}")
-def rule(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, number: Id) -> Response:
+@router.get("/by-itself/rules/{rule_id}")
+def rule(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, rule_id: Id) -> Response:
     """A rule."""
     with store.reading() as session:
-        seen = see_rule(session, me, number, settings.day())
+        seen = see_rule(session, me, rule_id, settings.day())
         values, facts = _values(seen)
         page = _page(session, me, seen.template_id, seen, values, facts, settings.day())
     return render(request, "by_itself/rule.html", page)
@@ -146,33 +146,33 @@ def write(
     return RedirectResponse(f"/by-itself/rules/{number}", status_code=303)
 
 
-@router.post("/by-itself/rules/{number}")
-def change(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, number: Id) -> Response:
+@router.post("/by-itself/rules/{rule_id}")
+def change(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, rule_id: Id) -> Response:
     """Change the rule, or switch it on or off."""
     values, facts = _typed(form)
     today, asked = settings.day(), text_field(form, "switch", 5)
     version = number_in(text_field(form, "version", 12)) or None
     with store.reading() as session:
-        seen = see_rule(session, me, number, today)
+        seen = see_rule(session, me, rule_id, today)
         check_may_write(session, me, seen.template_id)
     try:
         with store.writing() as session:
             if asked != "off":
                 draft = _draft(seen.template_id, values, facts, today, seen)
-                save_rule(session, me, draft, today, number, version)
+                save_rule(session, me, draft, today, rule_id, version)
             if asked:
-                switch(session, me, number, today, on=asked == "on")
+                switch(session, me, rule_id, today, on=asked == "on")
     except (Refused, Stale) as error:
         faults = error.faults if isinstance(error, Refused) else {"": str(error)}
         return _again(request, me, store, seen.template_id, seen, values, facts, today, faults)
-    return RedirectResponse(f"/by-itself/rules/{number}", status_code=303)
+    return RedirectResponse(f"/by-itself/rules/{rule_id}", status_code=303)
 
 
-@router.post("/by-itself/rules/{number}/delete")
-def delete(me: SignedIn, form: Posted, store: StoreOf, number: Id) -> Response:
+@router.post("/by-itself/rules/{rule_id}/delete")
+def delete(me: SignedIn, form: Posted, store: StoreOf, rule_id: Id) -> Response:
     """Delete the rule."""
     with store.writing() as session:
-        delete_rule(session, me, number)
+        delete_rule(session, me, rule_id)
     return RedirectResponse("/by-itself", status_code=303)
 
 

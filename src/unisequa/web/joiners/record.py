@@ -75,7 +75,7 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
     """Keep a new one."""
     try:
         with store.writing() as session:
-            number = add_subject(session, me, _read(form, settings.day(), month_first=me.month_first))
+            number = add_subject(session, me, _read(form, settings.day(), month_first=me.month_first), settings.day())
     except Refused as error:
         with store.reading() as session:
             page = RecordPage("people", 0, None, _typed(form), True, _managers(people(session)), faults=error.faults)
@@ -88,7 +88,7 @@ def change(request: Request, me: SignedIn, form: Posted, store: StoreOf, setting
     """Have it say something else."""
     try:
         with store.writing() as session:
-            change_subject(session, me, number, _read(form, settings.day(), month_first=me.month_first))
+            change_subject(session, me, number, _read(form, settings.day(), month_first=me.month_first), settings.day())
     except Refused as error:
         page = _page(me, store, number, _typed(form), error.faults)
         return form_again(request, "joiners/record.html", page, error.faults)
