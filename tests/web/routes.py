@@ -27,7 +27,7 @@ def filled(site: Site, path: str, **more: Any) -> str:
     """A route's path with something that is there in place of each of its parts."""
     values = {
         "template_id": site.template, "person_id": 1, "team_id": 1, "position_id": 1,
-        "calendar_id": 1, "run_id": site.run, "key": "draft", "number": 1, "what": "retire",
+        "calendar_id": 1, "run_id": site.run, "key": "draft", "number": 1, "what": "retire", "secret": "nothing",
         "rule_id": 1, "hand_off_id": 2, "token": "nothing", "digest": "0" * 64, "form": "csv", **more,
     }  # fmt: skip
     for name, value in values.items():
@@ -42,7 +42,8 @@ def addresses(site: Site, step: str = "draft", method: str = "GET") -> list[str]
         filled(site, path, key=step)
         + (f"?k={step}" if path.endswith("/panel") else "?kind=subject&id=1" if path == "/together" else "")
         for path in routes(site, method)
-        if path not in {"/", "/favicon.ico"} and not (method == "GET" and ("{token}" in path or "{digest}" in path))
+        if path not in {"/", "/favicon.ico"}
+        and not (method == "GET" and (any(part in path for part in ("{token}", "{digest}", "{secret}"))))
     ]
     assert len(filled_in) >= 20
     return filled_in

@@ -94,6 +94,7 @@ class TaskSeen:
     in_team: bool
     checked: frozenset[int]
     own: bool
+    done_at: dt.datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -281,6 +282,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
                 in_team=row.role in of_teams and row.role in mine,
                 checked=frozenset(row.checked),
                 own=row.own,
+                done_at=row.done_at,
             )
             for row in rows.tasks
             for theirs in (access.is_doer(row, mine, actor),)

@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Collection
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer, joinedload
 
 from unisequa.store.tables import CommentRow, HistoryRow, Run, ShiftRow, TaskFile
+
+
+def last_of_runs(session: Session, run_ids: Collection[int]) -> dict[int, dt.datetime]:
+    """When something last happened in each of some runs."""
+    if not run_ids:
+        return {}
+    query = select(HistoryRow.run_id, func.max(HistoryRow.at)).where(HistoryRow.run_id.in_(run_ids))
+    rows = session.execute(query.group_by(HistoryRow.run_id)).all()
+    return {number: at for number, at in rows if number is not None}
 
 
 def of_run(session: Session, run_id: int, most: int) -> list[HistoryRow]:

@@ -10,7 +10,7 @@ from sqlalchemy import delete, or_, select
 from sqlalchemy.orm import Session, joinedload
 
 from unisequa.store.queries.runs import seen_by
-from unisequa.store.tables import AnswerRow, Edition, Person, Run, Subject, TaskRow, TemplateRow, TokenRow
+from unisequa.store.tables import AnswerRow, Edition, FeedRow, Person, Run, Subject, TaskRow, TemplateRow, TokenRow
 
 
 def token_by_digest(session: Session, digest: str) -> TokenRow | None:
@@ -146,3 +146,27 @@ def subject_by_ref(session: Session, kind: str, ref: str) -> Subject | None:
 def task_ids(session: Session, run_id: int) -> dict[str, int]:
     """Key → id of the tasks of a run."""
     return {row[0]: row[1] for row in session.execute(select(TaskRow.key, TaskRow.id).where(TaskRow.run_id == run_id))}
+
+
+def feed_by_digest(session: Session, digest: str) -> FeedRow | None:
+    """A feed with whose it is."""
+    return session.scalar(select(FeedRow).where(FeedRow.digest == digest).options(joinedload(FeedRow.person)))
+
+
+def feeds_of(session: Session, person_id: int) -> list[FeedRow]:
+    """Somebody's feeds."""
+    return list(session.scalars(select(FeedRow).where(FeedRow.person_id == person_id).order_by(FeedRow.id)))
+
+
+def versions_for(session: Session, person_id: int, kind: str, about_id: int | None) -> list[tuple[int, int]]:
+    """The runs that a feed is about, as far as its person sees them, each with its version."""
+    query = select(Run.id, Run.version).join(Edition, Run.edition_id == Edition.id)
+    query = query.join(TemplateRow, Edition.template_id == TemplateRow.id).where(seen_by(person_id))
+    if kind == "run":
+        query = query.where(Run.id == about_id)
+    elif kind == "subject":
+        query = query.where(Run.subject_id == about_id, Run.state.in_(("prepared", "live", "on hold", "finished")))
+    else:
+        own = select(TaskRow.run_id).where(TaskRow.person_id == person_id)
+        query = query.where(Run.state == "live", Run.id.in_(own))
+    return [(row[0], row[1]) for row in session.execute(query.order_by(Run.id))]

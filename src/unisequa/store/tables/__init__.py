@@ -14,7 +14,7 @@ from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
 from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
-from unisequa.store.tables.programs import AnswerRow, TokenRow
+from unisequa.store.tables.programs import AnswerRow, FeedRow, TokenRow
 from unisequa.store.tables.runs import (
     ActRow,
     AwaitedTask,
@@ -51,6 +51,7 @@ __all__ = [
     "Deputy",
     "DueRow",
     "Edition",
+    "FeedRow",
     "FileOfTemplate",
     "HeldRow",
     "HistoryRow",

@@ -46,3 +46,24 @@ class AnswerRow(Base):
     headers: Mapped[dict[str, Any]]
     body: Mapped[Any] = mapped_column(JSON)
     at: Mapped[dt.datetime] = mapped_column(default=now, index=True)
+
+
+class FeedRow(Base):
+    """A calendar that a calendar program asks for by a secret address, found by the SHA-256 of that: of a person's own
+    tasks, of a run, or of a subject's runs (``about_id``). ``events`` has milestones and meetings as events,
+    ``anchors`` anchors too."""
+
+    __tablename__ = "feeds"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    about_id: Mapped[int | None]
+    name: Mapped[str] = mapped_column(String(200))
+    events: Mapped[bool] = mapped_column(default=True)
+    anchors: Mapped[bool] = mapped_column(default=False)
+    made_at: Mapped[dt.datetime] = mapped_column(default=now)
+    used_at: Mapped[dt.datetime | None]
+
+    person: Mapped[Person] = relationship()

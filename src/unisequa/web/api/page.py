@@ -12,6 +12,7 @@ from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.people.people import Actor
+from unisequa.actions.programs.feeds import FeedSeen, feeds
 from unisequa.actions.programs.tokens import SCOPES, TokenSeen, end_token, make_token, tokens
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
@@ -36,7 +37,9 @@ class ProgramsPage:
     tokens: tuple[TokenSeen, ...]
     scopes: Mapping[str, str]
     address: str
+    feeds: tuple[FeedSeen, ...] = ()
     made: str = ""
+    feed_made: str = ""
     typed: Mapping[str, str] = field(default_factory=dict)
     chosen: tuple[str, ...] = ("read",)
     faults: Mapping[str, str] = field(default_factory=dict)
@@ -67,13 +70,14 @@ class ReadingPage:
 @router.get("/account/programs")
 def programs(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf) -> Response:
     """One's tokens."""
-    return render(request, "api/tokens.html", _page(request, me, store, settings.day()))
+    return render(request, "api/tokens.html", programs_page(me, store, settings.day()))
 
 
-def _page(request: Request, me: Actor, store: Store, today: dt.date, **more: Any) -> ProgramsPage:
+def programs_page(me: Actor, store: Store, today: dt.date, **more: Any) -> ProgramsPage:
+    """One's tokens and feeds, with what else the page shows."""
     with store.reading() as session:
-        own = tokens(session, me, today)
-    return ProgramsPage("", own, SCOPES, BASE, **more)
+        own, seen = tokens(session, me, today), feeds(session, me)
+    return ProgramsPage("", own, SCOPES, BASE, seen, **more)
 
 
 @router.post("/account/programs")
@@ -87,9 +91,9 @@ def make(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings:
         with store.writing() as session:
             token = make_token(session, me, typed["name"], chosen, until, today)
     except Refused as error:
-        page = _page(request, me, store, today, typed=typed, chosen=chosen, faults=error.faults)
+        page = programs_page(me, store, today, typed=typed, chosen=chosen, faults=error.faults)
         return form_again(request, "api/tokens.html", page, error.faults)
-    return render(request, "api/tokens.html", _page(request, me, store, today, made=token))
+    return render(request, "api/tokens.html", programs_page(me, store, today, made=token))
 
 
 def _until(text: str, today: dt.date, me: Actor) -> dt.date | None:
