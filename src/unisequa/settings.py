@@ -31,6 +31,7 @@ class Leaving:
     smtp_url: str = ""
     mail_from: str = ""
     text_url: str = ""
+    webhook_hosts: tuple[str, ...] = ()
 
 
 @cache
@@ -85,6 +86,8 @@ class Settings(BaseSettings):
         The server that mail leaves by, and whose it is; without them none leaves.
     text_url : str
         Where short text messages go: ``POST {"to", "text", "key"}``; without it none leaves.
+    webhook_hosts : tuple of str
+        The hosts inside this network that webhooks may be sent to.
     clock : bool
         Whether the server itself does what is due, every minute; else ``unisequa tick`` does.
     oidc_issuer, oidc_client_id, oidc_client_secret, oidc_name : str
@@ -109,6 +112,7 @@ class Settings(BaseSettings):
     smtp_url: Annotated[str, Field(pattern=r"^(smtps?://\S+)?$", repr=False)] = ""
     mail_from: Annotated[str, Field(pattern=r"^([^\s@]+@[^\s@]+)?$")] = ""
     text_url: Annotated[str, Field(pattern=r"^(https?://\S+)?$", repr=False)] = ""
+    webhook_hosts: tuple[str, ...] = ()
     clock: bool = True
     oidc_issuer: Annotated[str, Field(pattern=r"^(https://\S+|http://(localhost|127\.0\.0\.1)(:\d+)?(/\S*)?)?$")] = ""
     oidc_client_id: str = ""
@@ -132,7 +136,13 @@ class Settings(BaseSettings):
     def leaving(self) -> Leaving:
         """By what messages leave."""
         mail = self.smtp_url if self.sends_mail else ""
-        return Leaving(address=self.address, smtp_url=mail, mail_from=self.mail_from, text_url=self.text_url)
+        return Leaving(
+            address=self.address,
+            smtp_url=mail,
+            mail_from=self.mail_from,
+            text_url=self.text_url,
+            webhook_hosts=self.webhook_hosts,
+        )
 
     @property
     def signs_in_elsewhere(self) -> bool:

@@ -136,7 +136,7 @@ EVERYBODY = {
     "/by-itself", "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
     "/bell", "/bell/seen", "/account/notices", "/account/programs", "/account/programs/{number}/end",
     "/account/programs/api", "/account/feeds", "/account/feeds/{number}/renew", "/account/feeds/{number}/shut",
-    "/feeds/{secret}.ics",
+    "/feeds/{secret}.ics", "/account/webhooks", "/account/webhooks/{number}", "/account/webhooks/{number}/{what}",
     "/", "/desk/act", "/desk/undo/{number}", "/find", "/starts/{number}", "/start-progress/{token}",
     "/joiners", "/subjects", "/subjects/new", "/subjects/{number}", "/together", "/hand-over",
     "/account", "/account/days", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",

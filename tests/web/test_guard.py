@@ -218,6 +218,7 @@ def test_below_a_path_of_another_site_every_address_leads_there(tmp_path: Path) 
                 "/together",
                 "/by-itself/rules",
                 "/by-itself/hand-offs",
+                "/account/webhooks",
             )
         )  # not hers, or not there
         assert answer.status_code < 400 or hidden, path

@@ -33,7 +33,8 @@ FIELDS = (
     "sealed", "title", "again", "year", "t", "about", "end", "opens_on", "token", "open", "without", "put.1:draft",
     "give.1:draft", "await.1:1", "unit", "settled", "id", "moved", "version.1", "done", "task.1/draft",
     "when", "roll", "lead", "at", "opened", "named", "crew_as", "catch_up", "switch", "phone", "line.ready", "of",
-    "scope", "until", "event", "then", "dated", "only_if", "thing", "subject_line", "depth",
+    "webhook", "url", "delivery", "events", "scope", "until",
+    "event", "then", "dated", "only_if", "thing", "subject_line", "depth",
     "what", "lines", "phase", "under", "after", "days", "only", "step", "also", "whole", "keep", "against", "emptied",
 )  # fmt: skip
 OPS = ("set", "insert", "add", "part", "link", "move", "remove", "paste", "column", "about", "condition", "message")

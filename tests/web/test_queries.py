@@ -21,6 +21,7 @@ from unisequa.actions.subjects import Record, add_subject
 from unisequa.actions.templates.drafts import edit_draft
 from unisequa.actions.templates.library import keep_template
 from unisequa.actions.templates.rights import give_right
+from unisequa.actions.webhooks.hooks import make_webhook
 from unisequa.core.design.editing import change_step
 from unisequa.core.documents.checks import read_template
 from unisequa.core.shift.edits import Move
@@ -56,6 +57,7 @@ def large(folder: Path, size: int) -> Site:
         for i in range(size):
             rule = save_rule(session, ada, RuleDraft(f"Rule {i}", site.template, {"when": when}), TODAY)
             switch(session, ada, rule, TODAY, on=True)
+            make_webhook(session, ada, f"Hook {i}", "https://hooks.example.org/in", ["task.done"])
             handed = {"event": "run finished", "then": "word", "text": f"Word {i}"}
             if i == 0:
                 save_hand_off(session, ada, HandOffDraft("After", site.template, None, handed))

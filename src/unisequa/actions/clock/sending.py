@@ -12,6 +12,7 @@ from unisequa.actions.clock.ticking import tick
 from unisequa.actions.mail import send_waiting
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.outbox import Refused, send_rows
+from unisequa.actions.webhooks.hooks import send_hooks
 from unisequa.core.calendars.today import Today
 from unisequa.settings import Leaving
 from unisequa.store.queries.outbox import failed_outside
@@ -33,6 +34,7 @@ def beat(store: Store, today: Today, leaving: Leaving) -> str:
     ticked = tick(store, today, leaving.address)
     sent = send_waiting(store, leaving.smtp_url, leaving.mail_from) if leaving.smtp_url else 0
     sent += send_texts(store, leaving.text_url) if leaving.text_url else 0
+    sent += send_hooks(store, leaving.webhook_hosts)
     _tell_failures(store)
     return f"{ticked.words}, {sent} sent"
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from unisequa.actions.happening import Happening, happened
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.hooking import hook
 from unisequa.core.calendars.words import count_words
 from unisequa.core.terms import FINISHED
 from unisequa.store.documents import grid_of_run
@@ -85,7 +86,9 @@ def tell_changes(
         The reason that was given.
     """
     after = as_it_stands(run, today)
-    happened(session, run, _events(before, after, today), today)
+    events = list(_events(before, after, today))
+    happened(session, run, events, today)
+    hook(session, run, events)
     told = _Told(session, actor, run, cause, why)
     if run.state == "live":
         told.begin(before, after)

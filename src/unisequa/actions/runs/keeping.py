@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.hooking import hook_one
 from unisequa.actions.runs.telling import Moved, tell
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
 from unisequa.core.calendars.words import count_words, read_words
@@ -50,6 +51,8 @@ def keep_shift(
     said = f": {shift.why}" if shift.why else ""
     note(session, actor, "shifted", f"Shift {shift.number} moved {moved}{said}", run_id=run.id)
     tell(session, actor, run, shift, _told(shift, after))
+    data = {"shift": {"number": shift.number, "mode": shift.mode, "why": shift.why, "tasks": len(kept)}}
+    hook_one(session, run, "shift.applied", str(shift.number), data)
     return shift
 
 

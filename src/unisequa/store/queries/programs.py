@@ -10,7 +10,19 @@ from sqlalchemy import delete, or_, select
 from sqlalchemy.orm import Session, joinedload
 
 from unisequa.store.queries.runs import seen_by
-from unisequa.store.tables import AnswerRow, Edition, FeedRow, Person, Run, Subject, TaskRow, TemplateRow, TokenRow
+from unisequa.store.tables import (
+    AnswerRow,
+    Edition,
+    FeedRow,
+    OutboxRow,
+    Person,
+    Run,
+    Subject,
+    TaskRow,
+    TemplateRow,
+    TokenRow,
+    WebhookRow,
+)
 
 
 def token_by_digest(session: Session, digest: str) -> TokenRow | None:
@@ -170,3 +182,20 @@ def versions_for(session: Session, person_id: int, kind: str, about_id: int | No
         own = select(TaskRow.run_id).where(TaskRow.person_id == person_id)
         query = query.where(Run.state == "live", Run.id.in_(own))
     return [(row[0], row[1]) for row in session.execute(query.order_by(Run.id))]
+
+
+def webhooks_on(session: Session) -> list[WebhookRow]:
+    """All webhooks that are on, with whose they are."""
+    query = select(WebhookRow).where(WebhookRow.on).options(joinedload(WebhookRow.person)).order_by(WebhookRow.id)
+    return list(session.scalars(query))
+
+
+def webhooks_of(session: Session, person_id: int) -> list[WebhookRow]:
+    """Somebody's webhooks."""
+    return list(session.scalars(select(WebhookRow).where(WebhookRow.person_id == person_id).order_by(WebhookRow.id)))
+
+
+def deliveries_of(session: Session, webhook_id: int, most: int) -> list[OutboxRow]:
+    """What a webhook was told, or is to be, the latest first."""
+    which = OutboxRow.kind == "hook", OutboxRow.key.startswith(f"hook:{webhook_id}:", autoescape=True)
+    return list(session.scalars(select(OutboxRow).where(*which).order_by(OutboxRow.id.desc()).limit(most)))

@@ -14,7 +14,7 @@ from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
 from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
-from unisequa.store.tables.programs import AnswerRow, FeedRow, TokenRow
+from unisequa.store.tables.programs import AnswerRow, FeedRow, TokenRow, WebhookRow
 from unisequa.store.tables.runs import (
     ActRow,
     AwaitedTask,
@@ -84,6 +84,7 @@ __all__ = [
     "TemplateRow",
     "TokenRow",
     "ViewRow",
+    "WebhookRow",
     "as_of",
     "now",
 ]  # fmt: skip

@@ -67,3 +67,20 @@ class FeedRow(Base):
     used_at: Mapped[dt.datetime | None]
 
     person: Mapped[Person] = relationship()
+
+
+class WebhookRow(Base):
+    """Another program that is told what happens in runs that a person sees: where, of what, signed with what."""
+
+    __tablename__ = "webhooks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    url: Mapped[str] = mapped_column(String(1000))
+    secret: Mapped[str] = mapped_column(String(80))
+    events: Mapped[list[str]] = mapped_column(JSON)
+    on: Mapped[bool] = mapped_column(default=True)
+    made_at: Mapped[dt.datetime] = mapped_column(default=now)
+
+    person: Mapped[Person] = relationship()

@@ -14,6 +14,7 @@ from starlette.responses import RedirectResponse, Response
 from unisequa.actions.people.people import Actor
 from unisequa.actions.programs.feeds import FeedSeen, feeds
 from unisequa.actions.programs.tokens import SCOPES, TokenSeen, end_token, make_token, tokens
+from unisequa.actions.webhooks.hooks import EVENTS, WebhookSeen, webhooks
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.errors import DateRangeError, Refused, TypedError
@@ -40,9 +41,12 @@ class ProgramsPage:
     feeds: tuple[FeedSeen, ...] = ()
     made: str = ""
     feed_made: str = ""
+    hooks: tuple[WebhookSeen, ...] = ()
+    hook_made: str = ""
     typed: Mapping[str, str] = field(default_factory=dict)
     chosen: tuple[str, ...] = ("read",)
     faults: Mapping[str, str] = field(default_factory=dict)
+    events: Mapping[str, str] = field(default_factory=lambda: EVENTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,8 +80,8 @@ def programs(request: Request, me: SignedIn, store: StoreOf, settings: SettingsO
 def programs_page(me: Actor, store: Store, today: dt.date, **more: Any) -> ProgramsPage:
     """One's tokens and feeds, with what else the page shows."""
     with store.reading() as session:
-        own, seen = tokens(session, me, today), feeds(session, me)
-    return ProgramsPage("", own, SCOPES, BASE, seen, **more)
+        own, seen, hooks = tokens(session, me, today), feeds(session, me), webhooks(session, me)
+    return ProgramsPage("", own, SCOPES, BASE, seen, hooks=hooks, **more)
 
 
 @router.post("/account/programs")

@@ -1,0 +1,1 @@
+"""Webhooks: other programs told what happens, signed, never inside."""
