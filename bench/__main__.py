@@ -17,6 +17,7 @@ from pathlib import Path
 
 import networkx as nx
 
+from bench.clock import figures as figures_of_clock
 from bench.growth import drawn
 from bench.living import figures as figures_of_living
 from bench.networks import BASE, bare_loop, job
@@ -218,9 +219,31 @@ def uploads() -> list[Figure]:
     return [Figure("page-beside-upload", worst[0], 2, words)]
 
 
+def clock() -> list[Figure]:
+    """What happens by itself, in loops."""
+    found = figures_of_clock(9)
+    return [
+        Figure("tick_idle", found.idle, 5, "a tick with nothing due among 2,000 live runs, in loops"),
+        Figure("tick_messages", found.messages, 300, "500 messages of steps due at once, in loops"),
+        Figure("feed_kept", found.feed_kept, 1, "a feed of 500 tasks when nothing has changed, in loops"),
+        Figure("feed_anew", found.feed_anew, 300, "a feed of 500 tasks when something has, in loops"),
+    ]
+
+
 def main() -> int:
     grown, points = growth()
-    figures = [*computation(), *grown, *push(), memory(), *pages(), *living(), *shifting(), *sheet(), *uploads()]
+    figures = [
+        *computation(),
+        *grown,
+        *push(),
+        memory(),
+        *pages(),
+        *living(),
+        *shifting(),
+        *sheet(),
+        *uploads(),
+        *clock(),
+    ]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
     rows = "\n".join(f"| {f.words} | {f.value:.3g} | {f.limit:.3g} |" for f in figures)

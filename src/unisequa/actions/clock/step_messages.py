@@ -16,7 +16,7 @@ from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED
 from unisequa.store.lists import values_in
 from unisequa.store.of_run import template_of_run
-from unisequa.store.queries.runs import run_by_id
+from unisequa.store.queries.runs import run_and_task
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, DueRow, Run, TaskRow
 
@@ -32,10 +32,10 @@ def send_step_message(session: Session, row: DueRow, today: dt.date) -> str:
     HeldBack
         A day past its moment, or where it speaks of what is over.
     """
-    run = run_by_id(session, row.run_id or 0)
-    task = next((one for one in run.tasks if one.key == row.content["task"]), None) if run is not None else None
-    if run is None or task is None:
+    found = run_and_task(session, row.run_id or 0, row.content["task"])
+    if found is None:
         raise HeldBack("The task is not there any more.")
+    run, task = found
     message = _message(run, task, row.content["number"])
     if message is None:
         raise HeldBack("The step has no such message any more.")

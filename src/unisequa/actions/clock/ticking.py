@@ -46,6 +46,8 @@ KINDS: Mapping[str, CarryOut] = {
 }
 """Kind of what is due → who carries it out."""
 MOST_IN_A_TICK = 5_000
+LOOKED_AT = 100
+"""How much of what is due is listed at a time; what becomes due by it comes with the next."""
 
 
 @dataclass(slots=True)
@@ -80,11 +82,12 @@ def tick(store: Store, today: dt.date, address: str = "") -> Ticked:
     gather(store, today)
     while len(seen) < MOST_IN_A_TICK:
         with store.reading() as session:
-            number = next_due(session, moment, seen)
-        if number is None:
+            numbers = [number for number in next_due(session, moment, LOOKED_AT + len(seen)) if number not in seen]
+        if not numbers:
             break
-        seen.add(number)
-        _carry_out(store, number, today, ticked)
+        for number in numbers[:LOOKED_AT]:
+            seen.add(number)
+            _carry_out(store, number, today, ticked)
     with store.reading() as session:
         people = people_to_write(session, now())
     for person_id in people:

@@ -27,12 +27,10 @@ from unisequa.store.tables import (
 )
 
 
-def next_due(session: Session, now: dt.datetime, but: Collection[int] = ()) -> int | None:
-    """The id of the first thing that is due by now, in order of time."""
+def next_due(session: Session, now: dt.datetime, most: int) -> list[int]:
+    """The ids of the first things that are due by now, in order of time."""
     query = select(DueRow.id).where(DueRow.state == "waiting", DueRow.try_at <= now)
-    if but:
-        query = query.where(DueRow.id.not_in(but))
-    return session.scalar(query.order_by(DueRow.try_at, DueRow.id).limit(1))
+    return list(session.scalars(query.order_by(DueRow.try_at, DueRow.id).limit(most)))
 
 
 def taken_due(session: Session, number: int, now: dt.datetime) -> DueRow | None:

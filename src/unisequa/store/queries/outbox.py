@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 
-from sqlalchemy import exists, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.taking import add_once
@@ -13,8 +13,7 @@ from unisequa.store.tables import OutboxRow
 
 def put(session: Session, row: OutboxRow) -> bool:
     """Write something down to leave, unless something of its key was already; gives whether it was new."""
-    known = session.scalar(select(exists().where(OutboxRow.key == row.key)))
-    return not known and add_once(session, row)
+    return add_once(session, row)
 
 
 def due(session: Session, kind: str, moment: dt.datetime, most: int) -> list[OutboxRow]:

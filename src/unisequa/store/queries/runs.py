@@ -58,6 +58,20 @@ def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | Non
     return run
 
 
+def run_and_task(session: Session, run_id: int, key: str) -> tuple[Run, TaskRow] | None:
+    """A run with its template, keeper and crew, and one of its tasks; the others are not looked at."""
+    query = select(Run, TaskRow).join(TaskRow, TaskRow.run_id == Run.id).where(Run.id == run_id, TaskRow.key == key)
+    found = session.execute(
+        query.options(
+            joinedload(Run.keeper),
+            joinedload(Run.edition).joinedload(Edition.template),
+            joinedload(Run.crew).options(joinedload(CrewMember.person), joinedload(CrewMember.team)),
+        )
+    )
+    row = found.unique().first()
+    return (row[0], row[1]) if row else None
+
+
 @dataclass(frozen=True, slots=True)
 class RowsOfRun:
     """The tasks of a run by position, and its links: rows of the session, or columns only looked up."""
