@@ -223,10 +223,10 @@ def clock() -> list[Figure]:
     """What happens by itself, in loops."""
     found = figures_of_clock(9)
     return [
-        Figure("tick_idle", found.idle, 5, "a tick with nothing due among 2,000 live runs, in loops"),
-        Figure("tick_messages", found.messages, 300, "500 messages of steps due at once, in loops"),
-        Figure("feed_kept", found.feed_kept, 1, "a feed of 500 tasks when nothing has changed, in loops"),
-        Figure("feed_anew", found.feed_anew, 300, "a feed of 500 tasks when something has, in loops"),
+        Figure("tick-idle", found.idle, 5, "a tick with nothing due among 2,000 live runs, in loops"),
+        Figure("tick-messages", found.messages, 300, "500 messages of steps due at once, in loops"),
+        Figure("feed-kept", found.feed_kept, 1, "a feed of 500 tasks when nothing has changed, in loops"),
+        Figure("feed-anew", found.feed_anew, 300, "a feed of 500 tasks when something has, in loops"),
     ]
 
 
