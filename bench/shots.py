@@ -79,11 +79,6 @@ def pictures(browser: Browser, theme: str) -> None:
         shoot(page, "library")
         page.goto(f"{address}/runs/1?view=month")
         shoot(page, "run-month")
-    page.goto(f"{address}/templates/1?step=unpack")
-    page.wait_for_selector("#panel h2")
-    page.get_by_role("button", name="Close").first.click()
-    if theme == "light":
-        shoot(page, "template-light")
     if theme == "light":
         page.goto(f"{address}/templates/1?step=unpack")
         page.wait_for_selector("#panel h2")
@@ -114,7 +109,8 @@ def pictures(browser: Browser, theme: str) -> None:
         shoot(page, "start")
     page.goto(f"{address}/runs/1")
     page.wait_for_selector("#field")
-    shoot(page, f"run-{theme}")
+    if theme == "dark":
+        shoot(page, "run-dark")
     if theme == "light":
         drag(page, "packing", 5)
         shoot(page, "shift-light")
@@ -169,6 +165,21 @@ def a_doers_day(browser: Browser) -> None:
     page.close()
 
 
+def by_itself(browser: Browser) -> None:
+    """A repeat rule with its next dates, and the outbox, as the close's owner and an administrator see them."""
+    for name, path, picture in (
+        ("Dunstan Vale", "/by-itself/rules/1", "repeat-rule"),
+        ("Hester Lund", "/outbox", "outbox"),
+    ):
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+        page.goto(f"http://127.0.0.1:{PORT}/sign-in")
+        page.get_by_role("button", name=name).click()
+        desk(page)
+        page.goto(f"http://127.0.0.1:{PORT}{path}")
+        shoot(page, picture)
+        page.close()
+
+
 def two_editions(browser: Browser) -> None:
     """A template changed and released again: what the second edition changed."""
     page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
@@ -198,7 +209,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         mark_demo(Path(folder))
-        app = create_app(Settings(data=Path(folder), demo=True, today=TODAY))
+        app = create_app(Settings(clock=False, data=Path(folder), demo=True, today=TODAY))
         fill(app.state.store, TODAY)
         with served(app, PORT), sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"))
@@ -207,6 +218,7 @@ def main() -> None:
             a_draft(browser)
             the_house(browser)
             a_doers_day(browser)
+            by_itself(browser)
             two_editions(browser)
             browser.close()
 
