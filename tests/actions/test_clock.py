@@ -20,6 +20,7 @@ from unisequa.actions.runs.work import Deed, act_on_tasks
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
+from unisequa.actions.templates.rights import give_right, open_to
 from unisequa.core.calendars.today import Today
 from unisequa.core.documents.checks import read_template
 from unisequa.core.errors import NotAllowed, Refused
@@ -297,3 +298,16 @@ def test_switching_on_what_cannot_start_is_refused(site: Site) -> None:
         draft = RuleDraft("x", number, {"when": when, "anchor": "gone"})
         made = save_rule(session, site.person("Ada"), draft, at("2026-06-03T10:00"))
         switch(session, site.person("Ada"), made, at("2026-06-03T10:00"), on=True)
+
+
+def test_what_a_rule_did_is_told_to_nobody_who_may_not_see_its_runs(site: Site) -> None:
+    number = template(site)
+    made = rule(site, number, "2026-06-03T10:00")
+    tick(site.store, at("2026-06-25T06:00"))
+    with site.store.writing() as session:
+        open_to(session, site.person("Ada"), number, "nothing")
+        give_right(session, site.person("Ada"), number, site.people["Cleo"], "start")
+    with site.store.reading() as session:
+        cleo = see_rule(session, site.person("Cleo"), made, at("2026-06-25T07:00"))
+        assert cleo.started == 0 and past(session, site.person("Cleo")) == []
+        assert see_rule(session, site.person("Ada"), made, at("2026-06-25T07:00")).started == 1

@@ -21,7 +21,7 @@ from unisequa.store.queries.clock import count_in_bell, empty_bell, rule_by_id, 
 from unisequa.store.store import Session
 from unisequa.store.tables import DueRow, OutboxRow, Person, RuleRow
 
-FRESH = dt.timedelta(days=3)
+FRESH = dt.timedelta(days=10)
 """What is not older is new in a bell."""
 CLOSE = {
     "when": {"rrule": "FREQ=MONTHLY;BYMONTHDAY=-1", "first": "2020-01-01", "roll": "preceding"},
@@ -81,7 +81,10 @@ def _rule(session: Session, owner: Actor, draft: RuleDraft, today: dt.date, *, s
     assert row is not None
     if not since:
         return
-    row.on_since, row.state = utc_of(today) - dt.timedelta(days=since), "on"
+    day = dt.date(today.year, today.month, today.day) - dt.timedelta(days=since)
+    while day.weekday() > 4:
+        day -= dt.timedelta(days=1)
+    row.on_since, row.state = dt.datetime.combine(day, dt.time(9, 10)), "on"
     session.flush()
     session.refresh(row)
     _what_it_did(session, row, draft.document, today)

@@ -30,6 +30,8 @@ from unisequa.store.store import Session
 from unisequa.store.tables import RuleRow, TemplateRow
 
 HIDDEN = "This hand-off does not exist, or is of a template that is not open to you."
+ELSEWHERE = "another template"
+"""What one is called that may not be seen."""
 STARTS = frozenset({"start", "within", "under"})
 
 
@@ -71,25 +73,35 @@ class HandOffSeen:
 def see_hand_offs(session: Session, actor: Actor, today: dt.date) -> tuple[HandOffSeen, ...]:
     """The hand-offs of the templates that somebody may see."""
     rows = [row for row in queries.rules_seen_by(session, actor.id) if row.kind == "hand-off"]
-    started = queries.started_by(session, [row.id for row in rows])
+    started = queries.started_by(session, [row.id for row in rows], actor.id)
     return tuple(_seen(row, actor, started.get(row.id, 0), today) for row in rows)
 
 
 def see_hand_off(session: Session, actor: Actor, number: int, today: dt.date) -> HandOffSeen:
     """One hand-off."""
     row = _row(session, actor, number)
-    return _seen(row, actor, queries.started_by(session, [row.id]).get(row.id, 0), today)
+    return _seen(row, actor, queries.started_by(session, [row.id], actor.id).get(row.id, 0), today)
 
 
 def _seen(row: RuleRow, actor: Actor, started: int, today: dt.date) -> HandOffSeen:
     document = HandOff.model_validate(row.document)
-    source = _document_of(row.of_template)
+    names = _names(row, actor)
+    source = _document_of(row.of_template) if names[0] != ELSEWHERE else None
     return HandOffSeen(
-        row.id, row.name, row.of_template_id, row.of_template.name if row.of_template else "", row.template_id,
-        row.template.name if row.template else "", document, sentence(document, source, row), row.state, row.on_since,
+        row.id, row.name, row.of_template_id, names[0], row.template_id, names[1], document,
+        sentence(document, source, *names), row.state, row.on_since,
         row.by.name, answers_for(row).name, row.keeper_id, row.stopped, row.version, _may(row, actor), started,
         zone_of(today),
     )  # fmt: skip
+
+
+def _names(row: RuleRow, actor: Actor) -> tuple[str, str]:
+    """What the two templates are called, as far as somebody may see them; nothing where there is none."""
+    of, starts = (
+        "" if one is None else one.name if may(one, actor, "see the template") else ELSEWHERE
+        for one in (row.of_template, row.template)
+    )
+    return of, starts
 
 
 def _document_of(row: TemplateRow | None) -> Template | None:
@@ -97,11 +109,19 @@ def _document_of(row: TemplateRow | None) -> Template | None:
     return template_of(edition) if edition is not None else None
 
 
-def sentence(document: HandOff, source: Template | None, row: RuleRow) -> str:
-    """What a hand-off does, as a sentence."""
+def sentence(document: HandOff, source: Template | None, of_name: str, starts: str) -> str:
+    """What a hand-off does, as a sentence.
+
+    Parameters
+    ----------
+    source : Template, optional
+        The template whose runs it listens to, where that may be seen.
+    of_name, starts : str
+        What that is called, and the template that it starts.
+    """
     steps = {step.key: step.title for step in source.steps} if source else {}
     phases = {phase.key: phase.label for phase in source.phases} if source else {}
-    of = f" of {row.of_template.name}" if row.of_template else ""
+    of = f" of {of_name}" if of_name else ""
     event = document.event
     if event.startswith("task "):
         title = steps.get(document.task or "", document.task or "any task")
@@ -122,7 +142,7 @@ def sentence(document: HandOff, source: Template | None, row: RuleRow) -> str:
     only = ""
     if document.only_if:
         only = f", only if {condition_words(document.only_if, source) if source else document.only_if}"
-    return f"When {what}{only}, {_then(document, source, row)}."
+    return f"When {what}{only}, {_then(document, source, starts)}."
 
 
 def _date_words(text: str, source: Template | None) -> str:
@@ -133,13 +153,13 @@ def _date_words(text: str, source: Template | None) -> str:
     return labels.get(name, name or "an anchor")
 
 
-def _then(document: HandOff, source: Template | None, row: RuleRow) -> str:
+def _then(document: HandOff, source: Template | None, starts: str) -> str:
     if document.then == "message":
         roles = {role.key: role.label for role in source.roles} if source else {}
         return f"write to {roles.get(document.to, 'its keeper')}: “{document.subject}”"
     if document.then == "word":
         return "leave a word in it"
-    name = row.template.name if row.template else "nothing"
+    name = starts or "nothing"
     if document.then == "within":
         return f"add {name} to that run"
     if document.then == "under":

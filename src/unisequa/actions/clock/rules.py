@@ -90,7 +90,7 @@ class Dates:
 def see_rules(session: Session, actor: Actor, today: dt.date) -> tuple[RuleSeen, ...]:
     """The repeat rules of the templates that somebody may see."""
     rows = [row for row in queries.rules_seen_by(session, actor.id) if row.kind == "repeat"]
-    started = queries.started_by(session, [row.id for row in rows])
+    started = queries.started_by(session, [row.id for row in rows], actor.id)
     coming = queries.next_of_rules(session, [row.id for row in rows])
     return tuple(_seen(row, actor, coming.get(row.id), started.get(row.id, 0), today) for row in rows)
 
@@ -99,7 +99,7 @@ def see_rule(session: Session, actor: Actor, number: int, today: dt.date) -> Rul
     """One rule."""
     row = _row(session, actor, number)
     coming = queries.next_of_rules(session, [row.id]).get(row.id)
-    return _seen(row, actor, coming, queries.started_by(session, [row.id]).get(row.id, 0), today)
+    return _seen(row, actor, coming, queries.started_by(session, [row.id], actor.id).get(row.id, 0), today)
 
 
 def _seen(row: RuleRow, actor: Actor, coming: dt.datetime | None, started: int, today: dt.date) -> RuleSeen:

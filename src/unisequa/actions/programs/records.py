@@ -88,8 +88,8 @@ def keep_record(
     if row is None:
         row = Subject(name=name, folded=folded(name), dates={}, created_by_id=actor.id)
         session.add(row)
-    elif not may_change(session, actor, row) and row.created_by_id != actor.id:
-        raise NotAllowed("This record is changed by administrators, by who keeps a run about it, and by who made it.")
+    elif not may_change(session, actor, row):
+        raise NotAllowed("This record is changed by administrators, and by who keeps a run about it.")
     _write(session, row, kind, ref, name, told, today)
     note(session, actor, "subject", f"Record of {row.name} {'made' if new else 'changed'}")
     return RecordSeen(kind, ref, as_seen(row)), new

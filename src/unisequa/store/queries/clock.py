@@ -12,7 +12,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 
 from unisequa.store.queries.runs import seen_by
 from unisequa.store.queries.taking import add_once
-from unisequa.store.queries.templates import open_to
+from unisequa.store.queries.templates import LOOKING, open_to
 from unisequa.store.tables import (
     DueRow,
     Edition,
@@ -165,8 +165,9 @@ def _listed(person_id: int, *, administrator: bool) -> Any:
         return query
     query = query.outerjoin(Edition, Run.edition_id == Edition.id)
     query = query.outerjoin(TemplateRow, Edition.template_id == TemplateRow.id)
-    of_rules = select(TemplateRow.id).where(open_to(person_id))
-    mine = or_(RuleRow.template_id.in_(of_rules), RuleRow.by_id == person_id, RuleRow.of_template_id.in_(of_rules))
+    looked_at = select(TemplateRow.id).where(open_to(person_id, LOOKING))  # what it did tells of runs
+    own = or_(RuleRow.by_id == person_id, RuleRow.keeper_id == person_id)
+    mine = or_(own, func.coalesce(RuleRow.template_id, RuleRow.of_template_id).in_(looked_at))
     return query.where(
         or_(and_(DueRow.rule_id.is_not(None), mine), and_(DueRow.run_id.is_not(None), seen_by(person_id)))
     )
@@ -219,11 +220,13 @@ def forget_rule(session: Session, rule: RuleRow) -> None:
     session.delete(rule)
 
 
-def started_by(session: Session, rule_ids: Collection[int]) -> dict[int, int]:
-    """How many runs each of some rules has started."""
+def started_by(session: Session, rule_ids: Collection[int], person_id: int) -> dict[int, int]:
+    """How many runs each of some rules has started, of those that somebody may see."""
     if not rule_ids:
         return {}
-    query = select(Run.rule_id, func.count()).where(Run.rule_id.in_(rule_ids)).group_by(Run.rule_id)
+    query = select(Run.rule_id, func.count()).join(Edition, Run.edition_id == Edition.id)
+    query = query.join(TemplateRow, Edition.template_id == TemplateRow.id).where(seen_by(person_id))
+    query = query.where(Run.rule_id.in_(rule_ids)).group_by(Run.rule_id)
     return {rule: count for rule, count in session.execute(query).all() if rule is not None}
 
 
