@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.today import zone_of
 from unisequa.core.clock.due import moment
+from unisequa.core.clock.opening import working_days_from
 from unisequa.core.documents.template import Message, Template
 from unisequa.core.errors import DateRangeError
 from unisequa.core.plan.plan import Plan
@@ -68,15 +69,6 @@ def _day(message: Message, row: TaskRow, calendar: WorkingCalendar) -> dt.date |
     try:
         if message.unit == "days":
             return day + dt.timedelta(days=message.offset)
-        return _working(day, message.offset, calendar)
+        return working_days_from(day, message.offset, calendar)
     except (DateRangeError, OverflowError):
         return None
-
-
-def _working(day: dt.date, offset: int, calendar: WorkingCalendar) -> dt.date:
-    """So many working days on or back, by the day of people."""
-    if offset == 0:
-        return day
-    at = day.toordinal()
-    index = calendar.day_index(at + 1) - 1 + offset if offset > 0 else calendar.day_index(at) + offset
-    return dt.date.fromordinal(calendar.nth_day(index))

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator
+from contextlib import suppress
 
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.happening import fire
 from unisequa.actions.subjects import as_seen, date_of
 from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.clock.opening import working_days_from
 from unisequa.core.documents.rule import HandOff
 from unisequa.core.errors import DateRangeError
 from unisequa.core.plan.calendars import Calendars
@@ -56,12 +58,5 @@ def _days(
 def _on(
     thing: str, day: dt.date, content: dict[str, int], days: int, calendar: WorkingCalendar
 ) -> Iterator[tuple[str, dt.date, dict[str, int]]]:
-    try:
-        number = day.toordinal()
-        if days < 0:
-            number = calendar.nth_day(calendar.day_index(number) + days)
-        elif days > 0:
-            number = calendar.nth_day(calendar.day_index(number + 1) - 1 + days)
-    except DateRangeError:
-        return
-    yield thing, dt.date.fromordinal(number), content
+    with suppress(DateRangeError):
+        yield thing, working_days_from(day, days, calendar), content

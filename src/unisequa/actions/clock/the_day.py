@@ -12,6 +12,7 @@ from unisequa.actions.clock.stale import stalled, stalled_words
 from unisequa.actions.desk import Desk, DeskTask, desk
 from unisequa.actions.due import HeldBack, appoint
 from unisequa.actions.mail import Mail, post_mail
+from unisequa.actions.messages.bundling import said_of
 from unisequa.actions.messages.lines import how_for
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import as_actor
@@ -70,7 +71,7 @@ def write_digest(session: Session, row: DueRow, today: dt.date) -> str:
     parts = _of_the_day(session, person, today, calendar)
     waiting = [word for word in words_waiting(session, person.id, ("digest",)) if _goes_today(word, today, calendar)]
     if waiting:
-        parts.append(("Since the last digest", [_line(word) for word in waiting]))
+        parts.append(("Since the last digest", [said_of(word) for word in waiting]))
     parts = [(head, lines) for head, lines in parts if lines]
     if not parts:
         return "Nothing to say."
@@ -87,11 +88,6 @@ def _goes_today(word: OutboxRow, today: dt.date, calendar: WorkingCalendar) -> b
     monday = today - dt.timedelta(days=today.weekday())
     first = calendar.day_index(today.toordinal()) == calendar.day_index(monday.toordinal())
     return word.line != "owner" or first
-
-
-def _line(word: OutboxRow) -> str:
-    run, said = word.content.get("run") or "", str(word.content["said"])
-    return said if not run or run in said else f"{run}: {said}"
 
 
 def _cut(lines: Sequence[str]) -> list[str]:

@@ -40,7 +40,7 @@ def bundle(session: Session, person_id: int, address: str = "") -> int:
 
 def letter_of(words: Sequence[OutboxRow], address: str) -> tuple[str, str]:
     """Subject and text of the one mail that some words make."""
-    said = [_said(word) for word in words]
+    said = [said_of(word) for word in words]
     runs = {word.content.get("run") or "" for word in words}
     about = f"{runs.pop()}: " if len(runs) == 1 and runs != {""} else ""
     first = words[0].content["said"]
@@ -54,7 +54,8 @@ def letter_of(words: Sequence[OutboxRow], address: str) -> tuple[str, str]:
     return " ".join(subject.split())[:200], "\n".join(lines)
 
 
-def _said(word: OutboxRow) -> str:
+def said_of(word: OutboxRow) -> str:
+    """A word in one line, with its run where it does not name it."""
     run, said = word.content.get("run") or "", str(word.content["said"])
     return said if not run or run in said else f"{run}: {said}"
 
@@ -73,7 +74,7 @@ def _mail(session: Session, person: Person, words: Sequence[OutboxRow], address:
 def _text(session: Session, person: Person, words: Sequence[OutboxRow]) -> bool:
     key = f"text:{words[0].key}"[:200]
     more = f" (and {len(words) - 1} more)" if len(words) > 1 else ""
-    text = _said(words[0])[: LONGEST_TEXT - len(more)] + more
+    text = said_of(words[0])[: LONGEST_TEXT - len(more)] + more
     new = post(session, key, "text", {"to": person.phone, "text": text}, person_id=person.id)
     _sent_in(words, key)
     return new

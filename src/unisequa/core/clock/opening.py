@@ -23,22 +23,25 @@ class Opening:
     at: dt.datetime
 
 
-def opened_on(day: dt.date, lead: int, calendar: WorkingCalendar) -> dt.date:
-    """The day so many working days before another; that day itself for 0.
+def working_days_from(day: dt.date, n: int, calendar: WorkingCalendar) -> dt.date:
+    """The n-th working day after a day, or before it where n is negative; that day itself for 0.
 
-    >>> opened_on(dt.date(2026, 11, 30), 3, WorkingCalendar()).isoformat()
-    '2026-11-25'
+    >>> calendar = WorkingCalendar()
+    >>> [working_days_from(dt.date(2026, 11, 28), n, calendar).isoformat() for n in (-3, 0, 1)]  # a Saturday
+    ['2026-11-25', '2026-11-28', '2026-11-30']
     """
-    if not lead:
+    if not n:
         return day
-    return dt.date.fromordinal(calendar.nth_day(calendar.day_index(day.toordinal()) - lead))
+    at = day.toordinal()
+    index = calendar.day_index(at + 1) - 1 + n if n > 0 else calendar.day_index(at) + n
+    return dt.date.fromordinal(calendar.nth_day(index))
 
 
 def openings(rule: StartRule, calendar: WorkingCalendar, zone: ZoneInfo, until: dt.date) -> Iterator[Opening]:
     """The dates of a rule to a last one, with when each is opened."""
     for one in occurrences(rule.when, calendar, until):
         try:
-            on = opened_on(one.day, rule.lead, calendar)
+            on = working_days_from(one.day, -rule.lead, calendar)
         except DateRangeError:
             continue
         yield Opening(one, on, moment(on, rule.at, zone))

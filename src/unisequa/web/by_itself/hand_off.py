@@ -31,10 +31,10 @@ from unisequa.core.documents.template import Template
 from unisequa.core.errors import Refused, Stale
 from unisequa.core.terms import number_in
 from unisequa.store.store import Session, Store
-from unisequa.web.by_itself.moments import moment_words
 from unisequa.web.by_itself.page import DueLine, due_line
 from unisequa.web.errors import form_again
 from unisequa.web.inputs import Id
+from unisequa.web.moments import moment_words
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field

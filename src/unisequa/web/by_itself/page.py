@@ -23,8 +23,8 @@ from unisequa.actions.clock.rules import (
 from unisequa.core.calendars.today import zone_of
 from unisequa.core.calendars.words import count_words
 from unisequa.core.clock.saying import ROLLS
-from unisequa.web.by_itself.moments import moment_words
 from unisequa.web.inputs import Id
+from unisequa.web.moments import moment_words
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 

@@ -31,11 +31,11 @@ from unisequa.core.errors import DateRangeError, DocumentError, Refused, Stale, 
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import number_in
 from unisequa.store.store import Session, Store
-from unisequa.web.by_itself.moments import moment_words
 from unisequa.web.by_itself.page import DueLine, due_line
 from unisequa.web.by_itself.twelve import DateSeen, drawn
 from unisequa.web.errors import form_again
 from unisequa.web.inputs import Id
+from unisequa.web.moments import moment_words
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field

@@ -12,7 +12,7 @@ from unisequa.actions.messages.bell import Choice, bell, choices, choose, look
 from unisequa.core.calendars.today import zone_of
 from unisequa.core.errors import Refused
 from unisequa.web.errors import form_again
-from unisequa.web.outbox.page import moment
+from unisequa.web.moments import moment_words
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
@@ -59,7 +59,7 @@ def told(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf) -
     with store.reading() as session:
         rows = bell(session, me)
     lines = tuple(
-        ToldLine(moment(one.at, zone_of(today), today), one.said, one.more, one.run if one.run not in one.said else "",
+        ToldLine(moment_words(one.at, zone_of(today), today), one.said, one.more, one.run if one.run not in one.said else "",
                  one.path, one.fresh)
         for one in rows
     )  # fmt: skip

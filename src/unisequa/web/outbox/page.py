@@ -11,8 +11,8 @@ from starlette.responses import RedirectResponse, Response
 
 from unisequa.actions.messages.bell import LetterSeen, counts, outbox, send_again
 from unisequa.core.calendars.today import zone_of
-from unisequa.core.calendars.words import day_words
 from unisequa.web.inputs import Id, Number
+from unisequa.web.moments import moment_words
 from unisequa.web.pages import render
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 
@@ -85,15 +85,9 @@ def _line(row: LetterSeen, zone: dt.tzinfo, today: dt.date) -> LetterLine:
     if row.kind in {"mail", "text"} and row.tries > 1 and row.state == "waiting":
         state = f"waiting, tried {row.tries} times"
     return LetterLine(
-        row.id, moment(row.left or row.at, zone, today), row.to, how, row.subject, row.text, row.why, row.run_id,
+        row.id, moment_words(row.left or row.at, zone, today), row.to, how, row.subject, row.text, row.why, row.run_id,
         row.run, state, row.state == "failed", row.may_resend,
     )  # fmt: skip
-
-
-def moment(at: dt.datetime, zone: dt.tzinfo, today: dt.date) -> str:
-    """A moment in UTC as the clock of the house shows it."""
-    shown = at.replace(tzinfo=dt.UTC).astimezone(zone)
-    return f"{day_words(shown.date(), year=shown.year != today.year)} {shown:%H:%M}"
 
 
 @router.post("/outbox/{number}/again")
