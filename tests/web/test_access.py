@@ -143,7 +143,7 @@ EVERYBODY = {
     "/account/password", "/account/second-factor", "/account/second-factor/codes",
     "/account/second-factor/off", "/account/sessions", "/favicon.ico", "/healthz", "/import",
     "/import/{token}", "/library", "/readyz", "/runs", "/sign-in", "/sign-in/code",
-    "/sign-out", "/forgotten", "/reset/{token}",
+    "/sign-out", "/forgotten", "/reset/{token}", "/answer/{token}",
 }  # fmt: skip
 WHAT = {"people": "describe", "teams": "rename", "positions": "rename", "calendars": "rename"}
 BODIES: dict[str, dict[str, Any]] = {

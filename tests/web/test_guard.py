@@ -34,7 +34,16 @@ def test_every_change_without_the_sessions_token_is_refused(site: Site) -> None:
 def test_every_page_and_change_asks_for_signing_in(site: Site) -> None:
     browser = site.client()
     browser.client.follow_redirects = False
-    open_to_all = {"/sign-in", "/sign-in/code", "/sign-out", "/forgotten", "/reset/nothing", "/healthz", "/readyz"}
+    open_to_all = {
+        "/sign-in",
+        "/sign-in/code",
+        "/sign-out",
+        "/forgotten",
+        "/reset/nothing",
+        "/answer/nothing",
+        "/healthz",
+        "/readyz",
+    }
     for path in {*addresses(site)} - open_to_all:
         answer = browser.get(path)
         assert answer.status_code == 303 and answer.headers["location"].startswith("/sign-in"), path

@@ -12,7 +12,7 @@ from email.utils import formatdate
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
-from unisequa.actions.outbox import Refused, post, send_rows
+from unisequa.actions.outbox import TAKEN_OUT, Refused, post, send_rows
 from unisequa.store.store import Session, Store
 
 
@@ -32,11 +32,13 @@ def post_mail(
     person_id: int | None,
     *,
     secret: bool = False,
+    link: str = "",
     run_id: int | None = None,
     task_key: str | None = None,
 ) -> bool:
-    """Have a mail leave once. What is ``secret`` is forgotten once it has left, or could not."""
-    content = {**asdict(mail), "secret": secret}
+    """Have a mail leave once. What is ``secret`` is forgotten once it has left, or could not; so is a ``link``, which
+    stands in the text only for its addressee (:data:`unisequa.actions.outbox.TAKEN_OUT` stands for it)."""
+    content = {**asdict(mail), "secret": secret, **({"link": link} if link else {})}
     return post(session, key, "mail", content, person_id=person_id, run_id=run_id, task_key=task_key)
 
 
@@ -54,7 +56,8 @@ def send_waiting(store: Store, server: str, sender: str) -> int:
 
     def leave(key: str, content: Mapping[str, Any]) -> None:
         try:
-            _send(server, sender, key, Mail(content["to"], content["subject"], content["text"]))
+            text = content["text"].replace(TAKEN_OUT, content["link"]) if content.get("link") else content["text"]
+            _send(server, sender, key, Mail(content["to"], content["subject"], text))
         except smtplib.SMTPRecipientsRefused as error:
             code, words = next(iter(error.recipients.values()))
             raise (Refused if code >= PERMANENT else OSError)(f"{code} {_plain(words)}") from error

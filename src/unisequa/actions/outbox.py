@@ -80,6 +80,8 @@ def send_rows(store: Store, kind: str, leave: Leave) -> int:
                 row.left_at = now()
             if row.state != "waiting" and content.get("secret"):
                 row.content = {**content, "text": TAKEN_OUT}
+            if row.state != "waiting" and content.get("link"):
+                row.content = {name: value for name, value in content.items() if name != "link"}
         left += state == "sent"
     return left
 

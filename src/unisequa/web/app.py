@@ -19,6 +19,7 @@ from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
 from unisequa.web import (
     account,
+    answers,
     api,
     by_itself,
     calendars,
@@ -61,6 +62,7 @@ PAGES = (
     by_itself,
     outbox,
     api,
+    answers,
 )
 
 

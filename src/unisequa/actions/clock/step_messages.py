@@ -8,6 +8,8 @@ import re
 from unisequa.actions.due import HeldBack
 from unisequa.actions.mail import Mail, post_mail
 from unisequa.actions.messages.posting import Word, tell
+from unisequa.actions.outbox import TAKEN_OUT
+from unisequa.actions.runs.parties import make_link
 from unisequa.core.calendars.today import utc_of
 from unisequa.core.clock.due import TOO_LATE
 from unisequa.core.documents.placeholders import fill_in
@@ -20,6 +22,8 @@ from unisequa.store.queries.runs import run_and_task
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, DueRow, Run, TaskRow
 
+ADDRESS = "unisequa address"
+"""Under which a session knows where people find this server."""
 _ADDRESS = re.compile(r"[^\s@<>,;]+@[^\s@<>,;]+\.[^\s@<>,;]+")
 
 
@@ -68,7 +72,13 @@ def _sent(session: Session, row: DueRow, run: Run, task: TaskRow, message: Messa
             tell(session, person, word)
         return f"“{subject}” to {member.name if member is not None else ''}"
     if member is not None and (address := address_of(member)):
-        post_mail(session, row.key, Mail(address, subject, text), None, run_id=run.id, task_key=task.key)
+        link = ""
+        here, open_ = session.info.get(ADDRESS, ""), task.state in {"waiting", "under way"}
+        if here and open_ and message.to == task.role:
+            link = f"{here.rstrip('/')}/answer/{make_link(session, run, task, member.outside)}"
+            text = f"{text.rstrip()}\n\nIs it done, or when can it be? Say so here, for this one task: {TAKEN_OUT}\n"
+        mail = Mail(address, subject, text)
+        post_mail(session, row.key, mail, None, link=link, run_id=run.id, task_key=task.key)
         return f"“{subject}” to {member.outside}"
     label = member.label if member is not None else message.to
     who = (member.outside if member is not None else "") or label

@@ -23,7 +23,7 @@ from unisequa.actions.clock.gathering import gather
 from unisequa.actions.clock.handing_off import hand_off
 from unisequa.actions.clock.opening import open_run
 from unisequa.actions.clock.repeating import start_by_rule
-from unisequa.actions.clock.step_messages import send_step_message
+from unisequa.actions.clock.step_messages import ADDRESS, send_step_message
 from unisequa.actions.clock.the_day import begin_day, write_digest
 from unisequa.actions.clock.whom import concerned
 from unisequa.actions.due import CarryOut, HeldBack
@@ -87,7 +87,7 @@ def tick(store: Store, today: dt.date, address: str = "") -> Ticked:
             break
         for number in numbers[:LOOKED_AT]:
             seen.add(number)
-            _carry_out(store, number, today, ticked)
+            _carry_out(store, number, today, ticked, address)
     with store.reading() as session:
         people = people_to_write(session, now())
     for person_id in people:
@@ -96,8 +96,9 @@ def tick(store: Store, today: dt.date, address: str = "") -> Ticked:
     return ticked
 
 
-def _carry_out(store: Store, number: int, today: dt.date, ticked: Ticked) -> None:
+def _carry_out(store: Store, number: int, today: dt.date, ticked: Ticked, address: str) -> None:
     with store.writing() as session:
+        session.info[ADDRESS] = address
         row = taken_due(session, number, utc_of(today))
         if row is None:
             return

@@ -133,9 +133,9 @@ def counts(session: Session, actor: Actor) -> dict[str, int]:
 
 def _letter(one: queries.Letter, actor: Actor) -> LetterSeen:
     row, content = one.row, one.row.content
-    secret = bool(content.get("secret"))
+    secret = bool(content.get("secret")) or (TAKEN_OUT in content.get("text", "") and not content.get("link"))
     subject = content.get("subject") or content.get("said") or content.get("text", "")[:80]
-    text = TAKEN_OUT if secret else content.get("text") or content.get("more", "")
+    text = TAKEN_OUT if content.get("secret") else content.get("text") or content.get("more", "")
     state = "digest" if row.state == "waiting" and row.how == "digest" else row.state
     line = LINES.get(row.line)
     return LetterSeen(

@@ -15,6 +15,7 @@ from unisequa.store.tables import (
     Edition,
     FeedRow,
     OutboxRow,
+    PartyLink,
     Person,
     Run,
     Subject,
@@ -199,3 +200,8 @@ def deliveries_of(session: Session, webhook_id: int, most: int) -> list[OutboxRo
     """What a webhook was told, or is to be, the latest first."""
     which = OutboxRow.kind == "hook", OutboxRow.key.startswith(f"hook:{webhook_id}:", autoescape=True)
     return list(session.scalars(select(OutboxRow).where(*which).order_by(OutboxRow.id.desc()).limit(most)))
+
+
+def party_link(session: Session, digest: str) -> PartyLink | None:
+    """A link of a party outside."""
+    return session.scalar(select(PartyLink).where(PartyLink.digest == digest))

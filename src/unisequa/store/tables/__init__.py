@@ -14,7 +14,7 @@ from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
 from unisequa.store.tables.outbox import OutboxRow
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
-from unisequa.store.tables.programs import AnswerRow, FeedRow, TokenRow, WebhookRow
+from unisequa.store.tables.programs import AnswerRow, FeedRow, PartyLink, TokenRow, WebhookRow
 from unisequa.store.tables.runs import (
     ActRow,
     AwaitedTask,
@@ -60,6 +60,7 @@ __all__ = [
     "LinkRow",
     "Mention",
     "OutboxRow",
+    "PartyLink",
     "Person",
     "Position",
     "PresenceRow",

@@ -84,3 +84,17 @@ class WebhookRow(Base):
     made_at: Mapped[dt.datetime] = mapped_column(default=now)
 
     person: Mapped[Person] = relationship()
+
+
+class PartyLink(Base):
+    """A link by which somebody outside says that a task of theirs is done, or by when; found by the SHA-256 of its
+    token. It leads somewhere as long as the task is open."""
+
+    __tablename__ = "party_links"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    task_key: Mapped[str] = mapped_column(String(200))
+    who: Mapped[str] = mapped_column(String(200))
+    made_at: Mapped[dt.datetime] = mapped_column(default=now)

@@ -58,8 +58,9 @@ def told(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf) -
     today = settings.day()
     with store.reading() as session:
         rows = bell(session, me)
+    zone = zone_of(today)
     lines = tuple(
-        ToldLine(moment_words(one.at, zone_of(today), today), one.said, one.more, one.run if one.run not in one.said else "",
+        ToldLine(moment_words(one.at, zone, today), one.said, one.more, "" if one.run in one.said else one.run,
                  one.path, one.fresh)
         for one in rows
     )  # fmt: skip

@@ -12,9 +12,10 @@ from unisequa.actions.people import accounts, second_factor
 from unisequa.actions.people.people import Actor, people
 from unisequa.core.errors import NotThere, Refused
 from unisequa.core.terms import number_in
+from unisequa.web.door import at_the_door
 from unisequa.web.session import Posted, SettingsOf, StoreOf, sessions_of, source_of
 from unisequa.web.session import field as text_field
-from unisequa.web.sign_in.door import at_the_door, opened, within
+from unisequa.web.sign_in.door import opened, within
 
 router = APIRouter()
 BEGUN, LASTS = "sign-in", 300

@@ -11,9 +11,9 @@ from starlette.responses import RedirectResponse, Response
 from unisequa.actions.mail import send_waiting
 from unisequa.actions.people import resets
 from unisequa.core.errors import NotThere, Refused
+from unisequa.web.door import at_the_door
 from unisequa.web.session import Posted, SettingsOf, StoreOf, source_of
 from unisequa.web.session import field as text_field
-from unisequa.web.sign_in.door import at_the_door
 
 router = APIRouter()
 
