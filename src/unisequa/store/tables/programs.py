@@ -44,7 +44,7 @@ class AnswerRow(Base):
     asked: Mapped[str] = mapped_column(String(64))
     status: Mapped[int]
     headers: Mapped[dict[str, Any]]
-    body: Mapped[Any] = mapped_column(JSON)
+    body: Mapped[Any] = mapped_column(JSON, nullable=True)
     at: Mapped[dt.datetime] = mapped_column(default=now, index=True)
 
 
