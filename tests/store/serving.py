@@ -32,7 +32,9 @@ def run_server(folder: Path, port: int) -> None:
     from unisequa.settings import Settings
     from unisequa.web.app import create_app
 
-    uvicorn.run(create_app(Settings(data=folder, today=TODAY, clock=False)), host="127.0.0.1", port=port, log_level="critical")
+    uvicorn.run(
+        create_app(Settings(data=folder, today=TODAY, clock=False)), host="127.0.0.1", port=port, log_level="critical"
+    )
 
 
 def forked(serve: Callable[[], None]) -> int:
