@@ -157,12 +157,14 @@ def test_a_shift_needs_the_state_it_was_worked_out_on(site: Site, api: TestClien
     edits = {"edits": [{"edit": "move", "task": "draft", "start": "2026-06-08"}], "mode": "carry", "why": "Late"}
     follows = api.post("runs/1/cascade", json={"edits": edits["edits"], "mode": "carry"}).json()
     assert follows["format"] == "unisequa-cascade/1" and api.get("runs/1").json()["version"] == 1
-    assert api.post("runs/1/shifts", json=edits).status_code == 428
+    assert api.post("runs/1/shifts", json=edits, headers={"idempotency-key": "s"}).status_code == 428
     etag = api.get("runs/1").headers["etag"]
     stale = api.post("runs/1/shifts", json=edits, headers={"if-match": '"0-2026-01-01"', "idempotency-key": "s"})
     assert stale.status_code == 412 and stale.json()["state"]["version"] == 1 and stale.headers["etag"] == etag
     done = api.post("runs/1/shifts", json=edits, headers={"if-match": etag, "idempotency-key": "s"})  # 412 is not kept
     assert done.status_code == 201 and done.json()["number"] == 1 and done.json()["version"] == 2
+    again = api.post("runs/1/shifts", json=edits, headers={"if-match": '"other"', "idempotency-key": "s"})
+    assert again.status_code == 201 and again.json() == done.json()  # the same key and body, whatever it is made on
     moved = {change["key"]: change["start"][1] for change in follows["changes"]}
     assert {change["key"]: change["start"][1] for change in done.json()["changes"]} == moved
     assert api.get("runs/1", headers={"if-none-match": done.headers["etag"]}).status_code == 304

@@ -240,7 +240,8 @@ def _said(session: Session, row: DueRow, rule: RuleRow, document: HandOff, cause
         raise Refused({"then": "There is no run whose people could be told."})
     values = {"subject": run.subject, **run.facts, **anchor_days(run), **{m.role: m.name or m.label for m in run.crew}}
     try:
-        subject, text = fill_in(document.subject or rule.name, values), fill_in(document.text, values)
+        subject = " ".join(fill_in(document.subject or rule.name, values).split())
+        text = fill_in(document.text, values)
     except ValueError as error:
         raise Refused({"text": f"Its words cannot be filled in: {error}."}) from error
     if document.then == "word":

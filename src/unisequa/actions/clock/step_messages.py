@@ -51,7 +51,7 @@ def send_step_message(session: Session, row: DueRow, today: dt.date) -> str:
         raise HeldBack(f"{task.title} is {task.state}.")
     values = values_in(run, task.key)
     try:
-        subject, text = fill_in(message.subject, values), fill_in(message.text, values)
+        subject, text = " ".join(fill_in(message.subject, values).split()), fill_in(message.text, values)
     except ValueError as error:
         raise Refused({"": f"The message of {task.title} cannot be filled in: {error}."}) from error
     return _sent(session, row, run, task, message, (subject, text))

@@ -26,6 +26,8 @@ from unisequa.web.session import settings_of, store_of
 
 BASE = "/api/v1"
 MOST_LISTED = 200
+NOT_KEPT = frozenset({401, 409, 412, 428})
+"""What is not the answer to a key for good: sent again in another moment, or on another state, it may be done."""
 _bearer = HTTPBearer(auto_error=False, description="A token made under Your account, For other programs.")
 
 
@@ -141,11 +143,11 @@ def written(
     sent = body.model_dump_json() if isinstance(body, BaseModel) else json.dumps(body, sort_keys=True)
     once = None
     if key is not None:
-        asked = hashlib.sha256(f"{request.headers.get('if-match', '')}\n{sent}".encode()).hexdigest()
+        asked = hashlib.sha256(sent.encode()).hexdigest()
         once = Once(caller.token_id, f"{request.method} {request.url.path}", key, asked)
 
     def refused(error: ActionError) -> Answer | None:
-        if error.status in {401, 412} or error.status >= 500:
+        if error.status in NOT_KEPT or error.status >= 500:
             return None
         made = problem_of(request, error)
         return Answer(made.status_code, json.loads(bytes(made.body)), {"content-type": made.media_type or ""})
