@@ -35,16 +35,24 @@ Suggest.open = function open(input, source) {
     row.addEventListener("pointerdown", (event) => { event.preventDefault(); Suggest.pick(i); });
     return row;
   }));
-  const at = input.getBoundingClientRect();
   box.hidden = false;
-  const below = innerHeight - at.bottom;
-  box.style.left = `${Math.max(Math.min(at.left, innerWidth - box.offsetWidth - 8), 0)}px`;
-  box.style.top = below > 200 ? `${at.bottom + 2}px` : "";
-  box.style.bottom = below > 200 ? "" : `${innerHeight - at.top + 2}px`;
+  input.scrollIntoView({ block: "nearest" });
+  Suggest.place();
   if (input.hasAttribute("aria-expanded")) input.setAttribute("aria-expanded", "true");
   Suggest.show();
   return undefined;
 };
+
+// Below its field, or above it where there is more room; never outside the window, however far its field is scrolled.
+Suggest.place = function place() {
+  const box = list();
+  const at = Suggest.input.getBoundingClientRect();
+  const fits = innerHeight - at.bottom > box.offsetHeight + 10 || innerHeight - at.bottom > at.top;
+  const top = fits ? at.bottom + 2 : at.top - box.offsetHeight - 2;
+  box.style.left = `${Math.max(Math.min(at.left, innerWidth - box.offsetWidth - 8), 0)}px`;
+  box.style.top = `${Math.max(Math.min(top, innerHeight - box.offsetHeight - 8), 0)}px`;
+};
+document.addEventListener("scroll", (event) => { if (Suggest.input && event.target !== list()) Suggest.place(); }, true);
 
 Suggest.show = function show() {
   [...list().children].forEach((row, i) => row.setAttribute("aria-selected", i === Suggest.active));
