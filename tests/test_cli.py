@@ -189,7 +189,7 @@ def test_a_bare_network_without_anchors_starts_today(tmp_path: Path) -> None:
     assert json.loads(result.stdout)["finish"] == "2026-06-03"
 
 
-@pytest.mark.parametrize("of", ["template", "calendar", "plan"])
+@pytest.mark.parametrize("of", ["template", "calendar", "plan", "people", "rule"])
 def test_the_schema_of_a_format_forbids_other_keys(of: str) -> None:
     schema = json.loads(run("schema", of).stdout)
     assert schema["additionalProperties"] is False
@@ -228,6 +228,36 @@ def test_edits_from_a_file_do_what_the_options_do(tmp_path: Path) -> None:
     assert (faulty.exit_code, faulty.stderr) == (2, "[2].start: is missing\n")
 
 
+def test_what_is_levelled_is_told_as_a_document_whose_proposals_cascade_takes(tmp_path: Path) -> None:
+    job = document(
+        [step("a", 1, 0, role="tech", effort="8h"), step("b", 1, 0, role="tech", effort="4h"), step("c")], "a>c"
+    )
+    plan = json.loads(run("plan", written(tmp_path, {**job, "roles": [{"key": "tech", "label": "Technician"}]}),
+                          "--anchor", "go=2026-06-01", "--today", "2026-06-01").stdout)  # fmt: skip
+    assert [task["effort"] for task in plan["tasks"]] == [480, 240, None]
+    given = written(tmp_path, {**plan, "crew": {"tech": "Bao"}}, "p.json")
+    staff = {"format": "unisequa-people/1", "people": [{"name": "Bao", "share": 0.5, "roles": ["tech"]},
+                                                       {"name": "Jory", "roles": ["tech"]}]}  # fmt: skip
+    people = written(tmp_path, staff, "people.json")
+    found = json.loads(run("level", given, "--people", people).stdout)
+    assert [(task["key"], task["who"], task["days"]) for task in found["tasks"]] == [
+        ("a", "Bao", {"2026-06-01": 240, "2026-06-02": 240}), ("b", "Bao", {"2026-06-03": 240}), ("c", None, {}),
+    ]  # fmt: skip
+    assert found["overloads"] == [{"who": "Bao", "from": "2026-06-01", "to": "2026-06-01", "asked": 720, "has": 240}]
+    assert found["no_effort"] == [{"plan": 0, "key": "c"}]
+    best = found["proposals"][0]
+    assert (best["edits"], best["solves"]) == (["--give", "a=person:Jory"], 480)
+    shifted = json.loads(run("cascade", given, *best["edits"], "--people", people).stdout)["plan"]
+    after = json.loads(run("level", written(tmp_path, shifted, "q.json"), "--people", people).stdout)
+    assert after["overloads"] == [] and after["tasks"][0]["who"] == "Jory"
+    stranger = run("cascade", given, "--give", "a=person:Jry", "--people", people)
+    assert (stranger.exit_code, stranger.stderr) == (2, '--give: no person "Jry"; did you mean "Jory"?\n')
+    wrong = run(
+        "level", given, "--people", written(tmp_path, {**staff, "teams": [{"name": "T", "members": ["Bo"]}]}, "w.json")
+    )
+    assert (wrong.exit_code, wrong.stderr) == (2, 'teams[0].members[0]: no person "Bo"; did you mean "Bao"?\n')
+
+
 def test_where_data_is_not_is_told_in_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     missing = run("check-data", "--data", str(tmp_path / "nowhere"))
     assert missing.exit_code == 2 and missing.stderr.startswith("--data: there is no data in")
@@ -263,7 +293,7 @@ def test_data_that_no_longer_agrees_is_told(tmp_path: Path) -> None:
     assert differs.exit_code == 1 and "the summary is not what the tasks say" in differs.stdout
 
 
-@pytest.mark.parametrize("of", ["template", "calendar", "plan"])
+@pytest.mark.parametrize("of", ["template", "calendar", "plan", "people", "rule"])
 def test_the_schemas_in_the_documentation_are_those_that_are_printed(of: str) -> None:
     kept = Path(__file__).parents[1] / "docs" / f"schema-{of}.json"
     assert run("schema", of).stdout == kept.read_text("utf-8")

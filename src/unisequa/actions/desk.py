@@ -16,9 +16,8 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.words import count_words, day_words, some_names
 from unisequa.core.people.laying import Effort, laid
-from unisequa.core.people.load import DAY_MINUTES
 from unisequa.core.plan.calendars import Calendars
-from unisequa.core.terms import FINISHED, State
+from unisequa.core.terms import DAY_MINUTES, FINISHED, State
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.minutes import clock_words, has_come, minutes_since
 from unisequa.store.queries import desk as queries

@@ -12,7 +12,7 @@ from unisequa.actions.runs.handing import hand_over
 from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.words import count_words, span_words
 from unisequa.core.errors import ActionError, NotThere, Refused
-from unisequa.core.people.load import DAY_MINUTES
+from unisequa.core.terms import DAY_MINUTES
 from unisequa.store.queries import handing as rows
 from unisequa.store.queries.people import all_people, leave_of, people_by_id
 from unisequa.store.store import Session

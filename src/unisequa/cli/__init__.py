@@ -1,6 +1,6 @@
 """The command line."""
 
-from unisequa.cli import cascade, house, operate, plan, receiver, repeat, serve
+from unisequa.cli import cascade, house, level, operate, plan, receiver, repeat, serve
 from unisequa.cli.app import main
 
-__all__ = ["cascade", "house", "main", "operate", "plan", "receiver", "repeat", "serve"]
+__all__ = ["cascade", "house", "level", "main", "operate", "plan", "receiver", "repeat", "serve"]

@@ -12,12 +12,14 @@ import typer
 
 from unisequa.cli.app import app
 from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words
-from unisequa.core.errors import DocumentError, Fault
+from unisequa.core.errors import DocumentError, Fault, did_you_mean
 from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
+from unisequa.core.shift.edits import Give
 from unisequa.core.shift.edits.codec import OPTIONS, from_options, option_of, pair, read_all
 from unisequa.core.shift.ways import ways_to
 from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.files import json_lines, read_file, write_json
+from unisequa.formats.level_document import read_people
 from unisequa.formats.plan_reading import read_plan
 
 
@@ -57,6 +59,7 @@ def cascade_(
     options: dict[str, list[str]],
     edits: Annotated[Path | None, typer.Option(metavar="FILE", help="a list of edits as documents")] = None,
     mode: Annotated[str, typer.Option(help="push, carry or tighten")] = "push",
+    people: Annotated[Path | None, typer.Option(metavar="FILE", help="who there is, to be given tasks")] = None,
     format_: Annotated[str, typer.Option("--format", help="json or text")] = "json",
 ) -> None:
     """Apply a shift to a printed plan and print what follows."""
@@ -71,7 +74,15 @@ def cascade_(
         raise DocumentError(faults)
     printed = read_plan(read_file(plan))
     made = [] if edits is None else read_all(read_file(edits), printed)
-    result = cascade(printed, [*made, *from_options(options, printed)], cast("Mode", mode))
+    wanted = [*made, *from_options(options, printed)]
+    if people is not None:
+        known = read_people(read_file(people)).people
+        strange = [
+            edit.person for edit in wanted if isinstance(edit, Give) and edit.person and edit.person not in known
+        ]
+        if strange:
+            raise DocumentError(Fault("--give", f'no person "{one}"{did_you_mean(one, known)}') for one in strange)
+    result = cascade(printed, wanted, cast("Mode", mode))
     if format_ == "json":
         sys.stdout.writelines(json_lines(cascade_document(result)))
         sys.stdout.write("\n")

@@ -175,9 +175,10 @@ def check(template: Path, include: Includes = None) -> None:
 
 
 @app.command()
-def schema(of: Annotated[str, typer.Argument(help="template, calendar, plan or rule")] = "template") -> None:
+def schema(of: Annotated[str, typer.Argument(help="template, calendar, plan, people or rule")] = "template") -> None:
     """Print the JSON Schema of a format."""
     from unisequa.core.documents.calendar import CalendarDocument
+    from unisequa.core.documents.people import PeopleDocument
     from unisequa.core.documents.rule import RepeatRule
     from unisequa.core.documents.template import Model, Template
     from unisequa.formats.files import write_json
@@ -187,6 +188,7 @@ def schema(of: Annotated[str, typer.Argument(help="template, calendar, plan or r
         "template": Template,
         "calendar": CalendarDocument,
         "plan": PlanDocument,
+        "people": PeopleDocument,
         "rule": RepeatRule,
     }
     if of not in models:

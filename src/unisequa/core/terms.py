@@ -33,6 +33,9 @@ Ready = Literal["when free", "on its day"]
 Stands = Literal["", "fixed", "begun", "done", "dropped"]
 """Why no floor moves a task, if none does."""
 
+DAY_MINUTES = 480
+"""A working day where the calendar gives no hours, and where lengths of work are counted in days: eight hours."""
+
 MOST_STEPS = 100_000
 MOST_DAYS = 36_500
 """The longest duration, lag or offset, in days: a hundred years."""

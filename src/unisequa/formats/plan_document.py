@@ -34,6 +34,9 @@ KeptMeasure = Annotated[Measure, BeforeValidator(_kept_roll)]
 KeptWhen = Annotated[When, BeforeValidator(_kept_roll)]
 
 
+Minutes = Annotated[int, Field(ge=0, le=_MOST)] | None
+
+
 class Because(Model):
     """One reason for a date."""
 
@@ -58,13 +61,18 @@ class PlannedTask(Model):
     """A task with its dates, both included on the day grid; null while it is undated.
 
     Duration, drift and slack are in worked slots: working days, or minutes on the minute grid. A parent's
-    duration is what it spans.
+    duration is what it spans. ``who`` does it, whoever has its role; ``effort`` are the minutes of work in it,
+    ``chunk`` those of the least piece it is done in, ``left`` those that its doer says are left.
     """
 
     key: DottedKey
     title: str
     phase: str | None = None
     role: str | None = None
+    who: Annotated[str, Str(max_length=200)] | None = None
+    effort: Minutes = None
+    chunk: Minutes = None
+    left: Minutes = None
     parent: DottedKey | None = None
     start: Moment | None
     finish: Moment | None
@@ -154,6 +162,7 @@ class PlanDocument(Model):
 
     format: Literal["unisequa-plan/1"] = "unisequa-plan/1"
     name: str
+    state: Literal["live", "prepared"] = "live"
     grid: Literal["day", "minute"] = "day"
     zone: Annotated[str, Str(max_length=60), AfterValidator(readable_zone)] | None = None
     direction: Literal["forward", "backward"] = "forward"
@@ -195,6 +204,7 @@ def plan_document(plan: Plan, *, one_by_one: bool = False) -> dict[str, Any]:
     return {
         "format": "unisequa-plan/1",
         "name": plan.name,
+        "state": "prepared" if plan.prepared else "live",
         "grid": grid.name,
         "zone": grid.zone.key if grid.zone else None,
         "direction": plan.direction,
@@ -271,6 +281,10 @@ def _task(plan: Plan, i: int, telling: Telling) -> dict[str, Any]:
         "title": task.title,
         "phase": task.phase,
         "role": task.role,
+        "who": task.who,
+        "effort": task.effort,
+        "chunk": task.chunk,
+        "left": task.left,
         "parent": task.parent,
         "start": iso[first],
         "finish": iso[last],

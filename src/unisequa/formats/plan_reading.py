@@ -103,6 +103,7 @@ class _Reading:
             day_labels=day_labels,
             ends=d.ends,
             follow=d.follow,
+            prepared=d.state == "prepared",
         )
 
     def _anchor(self, key: str, text: str | None) -> int | None:
@@ -218,6 +219,10 @@ class _Reading:
             fixed=entry.fixed,
             put=entry.put,
             ready=entry.ready,
+            who=entry.who,
+            effort=entry.effort,
+            chunk=entry.chunk,
+            left=entry.left,
             waits=tuple(self._awaited(f"{path}.waits_for", one) for one in entry.waits_for),
         )
         a, b = (

@@ -16,9 +16,9 @@ from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import count_words, day_words, slot_words, span_words
 from unisequa.core.people.laying import Effort, laid
-from unisequa.core.people.load import DAY_MINUTES, week_words
+from unisequa.core.people.load import week_words
 from unisequa.core.plan.plan import Plan
-from unisequa.core.terms import State
+from unisequa.core.terms import DAY_MINUTES, State
 from unisequa.store.queries.load import asked_of
 from unisequa.store.queries.people import all_people, leave_of
 from unisequa.store.store import Session

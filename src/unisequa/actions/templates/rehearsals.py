@@ -18,12 +18,12 @@ from unisequa.core.documents.checks import with_readable_titles
 from unisequa.core.documents.includes import Whole, whole
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DateRangeError, DocumentError, TypedError
-from unisequa.core.people.load import DAY_MINUTES, Load, absences, loads
+from unisequa.core.people.load import Load, absences, loads
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Warning
-from unisequa.core.terms import number_in
+from unisequa.core.terms import DAY_MINUTES, number_in
 from unisequa.store.queries.people import leave_of, people_by_id
 from unisequa.store.store import Session
 from unisequa.store.waits import AwaitedElsewhere

@@ -103,6 +103,16 @@ def some_names(names: Sequence[str], most: int = 3) -> str:
     return f"{', '.join(names[:most])} and {len(names) - most} more"
 
 
+def hours_words(minutes: int) -> str:
+    """Minutes of work in hours, to the quarter where it is not whole ones.
+
+    >>> hours_words(1860), hours_words(450), hours_words(10)
+    ('31 h', '7.5 h', '0.25 h')
+    """
+    quarters = -(-minutes // 15) if minutes < 15 else round(minutes / 15)
+    return f"{quarters / 4:g} h"
+
+
 def difference_words(n: int, grid: Grid | None = None, day: int = MINUTES) -> str:
     """Worked slots between an old and a new date: ``+2 d``, ``−1 d``, on the minute grid ``+1h 30m``."""
     sign = "+" if n > 0 else "−" if n else ""

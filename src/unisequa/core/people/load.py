@@ -13,9 +13,7 @@ from dataclasses import dataclass
 from unisequa.core.calendars.words import day_words, span_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Warning
-
-DAY_MINUTES = 480
-"""A working day where the calendar gives no hours: eight hours."""
+from unisequa.core.terms import DAY_MINUTES
 
 
 @dataclass(frozen=True, slots=True)

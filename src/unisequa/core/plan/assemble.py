@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.grid import Grid, read_span
 from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import slot_words
 from unisequa.core.documents.calendar import CalendarDocument
@@ -26,7 +26,7 @@ from unisequa.core.plan.phases import PhaseOf, phase_keys
 from unisequa.core.plan.plan import Plan, planned
 from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
 from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
-from unisequa.core.terms import MOST_DAYS
+from unisequa.core.terms import DAY_MINUTES, MOST_DAYS
 
 Elsewhere = Callable[[Wait, dt.date | None], Awaited]
 
@@ -374,6 +374,8 @@ class _Assembly:
             parent=line[1].key if len(line) > 1 else None,
             waits=() if parent or not any(p.step.waits_for for p in line) else tuple(self._waits(line)),
             ready=step.ready,
+            effort=None if parent else _minutes(step.effort),
+            chunk=None if parent else _minutes(step.chunk),
         )
         if not (when or limits or deadlines):
             return task
@@ -444,3 +446,8 @@ class _Assembly:
 def _plain(measure: Measure) -> Measure:
     """A measure without the edge that a ``when`` has."""
     return Measure(anchor=measure.anchor, offset=measure.offset, unit=measure.unit, roll=measure.roll)
+
+
+def _minutes(length: str | None) -> int | None:
+    """Minutes of work."""
+    return None if length is None else read_span(length, DAY_MINUTES)

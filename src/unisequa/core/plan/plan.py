@@ -57,6 +57,7 @@ class Plan:
     phases: tuple[PhaseOf, ...] = ()
     ends: str | None = None
     follow: Follow = "ask"
+    prepared: bool = False
 
     @property
     def grid(self) -> Grid:

@@ -73,6 +73,10 @@ class Task:
         Whether it is ready as soon as nothing holds it back, or not before its start.
     signed : int, optional
         The boundary at which it was signed off, where that came after it was done: links from it count from there.
+    who : str, optional
+        The name of whoever does this one task, whoever has its role.
+    effort, chunk, left : int, optional
+        The minutes of work in it, of the least piece it is done in, and those that its doer says are left.
     """
 
     key: str
@@ -97,6 +101,10 @@ class Task:
     put: bool = False
     ready: Ready = "when free"
     signed: int | None = None
+    who: str | None = None
+    effort: int | None = None
+    chunk: int | None = None
+    left: int | None = None
 
     @property
     def due_by(self) -> int | None:

@@ -166,6 +166,8 @@ def _state(plan: Plan, i: int) -> dict[str, Any]:
         "target": list(task.target) if task.target else None,
         "not_before": task.not_before,
         "deadline": task.deadline,
+        "who": task.who,
+        "left": task.left,
     }
 
 

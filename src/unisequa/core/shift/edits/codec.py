@@ -147,6 +147,11 @@ def taken_apart(flag: str, text: str) -> Document:
     document: Document = {"edit": kind.kind, **dict(option.given)}
     if option.form == "pair":
         return document | dict(zip(names, pair(text), strict=False))
+    if option.form == "whom":
+        key, whom = pair(text)
+        what, colon, name = whom.partition(":")
+        known = colon and what in {"person", "calendar"}
+        return document | {names[0]: key, **({what: name} if known else {"calendar": whom})}
     if option.form == "range":
         first, dots, last = text.partition("..")
         return document | {names[0]: first, names[1]: last if dots else first}
@@ -180,6 +185,9 @@ def option_of(edit: Edit, grid: Grid) -> list[str]:
         first, *rest = [str(document.get(name, "")) for name in names]
         if option.form == "pair":
             return [option.flag, f"{first}={rest[0]}"]
+        if option.form == "whom":
+            person, calendar = document.get("person"), document.get("calendar")
+            return [option.flag, f"{first}=person:{person}" if person else f"{first}=calendar:{calendar}"]
         if option.form == "one":
             return [option.flag, first]
         if option.form == "range":

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
+from unisequa.core.calendars.grid import MINUTES
 from unisequa.core.errors import ShiftError, did_you_mean
 from unisequa.core.network.places import UNDATED
 from unisequa.core.shift.edits.edit import Option, TaskEdit, part
@@ -120,6 +121,7 @@ class Remaining(TaskEdit):
     options = (Option("--remaining", "KEY=N", "working days left of a task under way", "pair"),)
 
     slots: int = part("length", "remaining")
+    left: int | None = part("number", "left", default=None)
 
     def on(self, work: Prepared, i: int) -> None:
         task = work.open_task(i)
@@ -130,9 +132,11 @@ class Remaining(TaskEdit):
             raise ShiftError(f"{task.title}: what remains must be at least 1; mark it done instead", task=task.key)
         today = max(start, work.plan.today if work.plan.today is not None else start)
         finish = calendar.advance(today, self.slots)
+        if self.left is not None and not 0 <= self.left <= MOST_DAYS * MINUTES:
+            raise ShiftError(f"{task.title}: the work left is a number of minutes, 0 or more", task=task.key)
         work.resize(i, calendar.count(start, finish))
         work.pin(i, (start, finish))
-        work.mark(i, put=True)
+        work.mark(i, put=True, **({} if self.left is None else {"left": self.left}))
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,17 +176,27 @@ class Free(TaskEdit):
 
 @dataclass(frozen=True, slots=True)
 class Give(TaskEdit):
-    """Give a task to somebody who works by another calendar."""
+    """Give a task to somebody else, or to somebody who works by another calendar.
+
+    Whoever is given it does it, whoever has its role. ``calendar`` is what they work by, where that is another one.
+    """
 
     kind = "give"
     holds = "calendar"
     turn: ClassVar[int] = 5
-    options = (Option("--give", "KEY=CALENDAR", "have a task done by another calendar", "pair"),)
+    options = (Option("--give", "KEY=WHOM", "give a task to person:NAME, or to calendar:NAME", "whom"),)
 
-    calendar: str = part("text", "calendar")
+    calendar: str = part("text", "calendar", default="")
+    person: str = part("text", "person", default="")
 
     def on(self, work: Prepared, i: int) -> None:
         task, calendars = work.open_task(i), work.calendars
+        if self.person:
+            work.mark(i, who=self.person)
+            if not self.calendar or self.calendar == (task.calendar or calendars.default):
+                return
+        elif not self.calendar:
+            raise ShiftError(f"{task.title}: to whom? Name a person or a calendar", task=task.key)
         if self.calendar not in calendars:
             known = [document.name for document in calendars.documents]
             message = f'{task.title}: no calendar "{self.calendar}"{did_you_mean(self.calendar, known)}'

@@ -54,13 +54,14 @@ class Option:
 
     ``form`` is how its text is taken apart: ``pair`` KEY=VALUE into the first two fields, ``one`` the first field,
     ``range`` A or A..B into the first two, ``pair of range`` KEY=A..B into the first three, ``link`` P:S[:TYPE[:LAG]],
-    ``number or date`` into the first or the second. ``given`` are fields the option itself sets.
+    ``number or date`` into the first or the second, ``whom`` KEY=person:NAME or KEY=calendar:NAME, a name alone being
+    a calendar's. ``given`` are fields the option itself sets.
     """
 
     flag: str
     metavar: str
     words: str
-    form: Literal["pair", "one", "range", "pair of range", "link", "number or date"]
+    form: Literal["pair", "one", "range", "pair of range", "link", "number or date", "whom"]
     given: tuple[tuple[str, str], ...] = ()
 
 

@@ -93,6 +93,7 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
         case Free():
             return Said(title(edit.key), "may move again")
         case Give():
-            return Said(title(edit.key), f"by the calendar {edit.calendar}")
+            ways = (f"to {edit.person}" * bool(edit.person), f"by the calendar {edit.calendar}" * bool(edit.calendar))
+            return Said(title(edit.key), ", ".join(way for way in ways if way))
         case _:
             return Said(title(edit.task or ""), edit.kind)

@@ -1,0 +1,300 @@
+"""What would even out an overload: shifts, each tried before it is offered.
+
+============  =======================================================================
+later         a task starts later, and no run ends later by it
+earlier       a task starts earlier
+handed over   a task is given to somebody of the same role or team
+longer        a task takes longer, so that less of it falls on a day
+end later     a task starts later, and its run ends later
+============  =======================================================================
+
+Never a task that is begun, fixed or over. One is offered where it takes minutes from the overload and nobody is over
+on any day by more than before. Cheapest first: working days by which runs end later, deadlines and anchors newly
+missed, tasks that change, other people concerned, working days moved in all, key. Of a kind and task only the one that
+solves most.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal, NamedTuple
+
+from unisequa.core.calendars.words import count_words, day_words, difference_words
+from unisequa.core.errors import ShiftError
+from unisequa.core.network.places import UNDATED
+from unisequa.core.people.doers import Doer, Overload, Person, Team
+from unisequa.core.people.levelling import Days, RunOfWork, add_to, asked_of
+from unisequa.core.plan.plan import days_of, read
+from unisequa.core.plan.telling import short
+from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.edits import Duration, Edit, Give, Move
+from unisequa.core.terms import FINISHED
+
+Kind = Literal["later", "earlier", "handed over", "longer", "end later"]
+
+FAR_LATER, FAR_EARLIER, FAR_LONGER = 30, 20, 10
+"""Working days behind the overload, before the task, and longer than it is, up to which something is tried."""
+MOST_STEPS = 6
+"""Shifts that *all of it* makes at most."""
+
+
+class Cost(NamedTuple):
+    """What a proposal costs, in the order in which they are compared."""
+
+    end: int
+    missed: int
+    tasks: int
+    people: int
+    days: int
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A shift of one run; ``solves`` are the minutes that it takes from the overload."""
+
+    run: int
+    key: str
+    kind: Kind
+    text: str
+    edits: tuple[Edit, ...]
+    mode: Mode
+    solves: int
+    cost: Cost
+    result: Cascade
+
+
+class Evening:
+    """Proposals against what is asked of everybody.
+
+    Parameters
+    ----------
+    runs : sequence of RunOfWork
+        All there are; those that may not be changed are only counted.
+    people : mapping of str to Person
+        Everybody to whom something could be handed over, by name.
+    teams : sequence of Team
+    may_change : callable, optional
+        Whether a run, by its place, may be shifted.
+    """
+
+    def __init__(
+        self,
+        runs: Sequence[RunOfWork],
+        people: Mapping[str, Person],
+        today: int,
+        teams: Sequence[Team] = (),
+        may_change: Callable[[int], bool] = lambda _: True,
+    ) -> None:
+        self.runs, self.people, self.today, self.teams, self.may_change = runs, people, today, teams, may_change
+        self.asked = asked_of(runs, today)
+
+    def proposals(self, overload: Overload) -> list[Proposal]:
+        """What would take minutes from an overload, cheapest first."""
+        best: dict[tuple[int, str, Kind], Proposal] = {}
+        for n, i in self.tasks_in(overload):
+            for found in self._tried(overload, n, i):
+                key = n, found.key, found.kind
+                if key not in best or (-found.solves, found.cost) < (-best[key].solves, best[key].cost):
+                    best[key] = found
+        return sorted(best.values(), key=lambda one: (one.cost, one.key, one.run, one.kind))
+
+    def tasks_in(self, overload: Overload) -> Iterator[tuple[int, int]]:
+        """The tasks of somebody that have minutes on the days of an overload and may be moved."""
+        for n, run in enumerate(self.runs):
+            if run.prepared or not self.may_change(n):
+                continue
+            for i in run.open():
+                task = run.plan.tasks[i]
+                doer = run.doers.get(task.key)
+                if doer is None or doer.name != overload.who or task.stands:
+                    continue
+                if any(overload.first <= day <= overload.last for day in run.laid(i, self.today)):
+                    yield n, i
+
+    def all_of_it(self, overload: Overload) -> list[Proposal]:
+        """Proposals one after the other, each worked out with those before it carried out: of those of least later end
+        the best by minutes solved per tasks and days."""
+        made: list[Proposal] = []
+        evening = self
+        left = overload
+        while left.over > 0 and len(made) < MOST_STEPS:
+            found = evening.proposals(left)
+            if not found:
+                break
+            least = min(one.cost.end for one in found)
+            best = max(
+                (one for one in found if one.cost.end == least),
+                key=lambda one: one.solves / (one.cost.tasks + one.cost.days / 5),
+            )
+            made.append(best)
+            evening = evening.with_carried_out(best)
+            left = evening.what_is_left(overload)
+        return made
+
+    def with_carried_out(self, proposal: Proposal) -> Evening:
+        """The same once a proposal is carried out."""
+        runs = list(self.runs)
+        run = runs[proposal.run]
+        doers = dict(run.doers)
+        for edit in proposal.edits:
+            if isinstance(edit, Give) and edit.person in self.people:
+                doers[edit.key] = self.people[edit.person]
+        runs[proposal.run] = replace(run, plan=proposal.result.after(), doers=doers)
+        return Evening(runs, self.people, self.today, self.teams, self.may_change)
+
+    def what_is_left(self, overload: Overload) -> Overload:
+        """What is still too much on the days of an overload."""
+        days, hours = self.asked.get(overload.who, {}), self.people[overload.who].hours
+        over = [day for day in range(overload.first, overload.last + 1) if days.get(day, 0) > hours(day)]
+        asked, has = sum(days[day] for day in over), sum(hours(day) for day in over)
+        return replace(overload, asked=asked, has=has)
+
+    def _tried(self, overload: Overload, n: int, i: int) -> Iterator[Proposal]:
+        run = self.runs[n]
+        plan, task = run.plan, run.plan.tasks[i]
+        calendar, grid, start = plan.network.activities[i].calendar, plan.grid, plan.schedule.start[i]
+        if start == UNDATED:
+            return
+        per_day = calendar.per_day
+        first = plan.days(i)
+        assert first is not None
+        until = grid.day_start(overload.last + 1)
+        behind = max(1, -(-calendar.count(start, until) // per_day)) + FAR_LATER
+        for days in range(1, behind + 1):
+            at = calendar.slot(calendar.index(start) + days * per_day)
+            found = self._of(overload, n, i, Move(task.key, at), "later")
+            if found is not None:
+                yield found
+                if found.kind == "later" and found.solves >= self._most(overload, run, i):
+                    break
+                if found.kind == "end later" and at >= until:
+                    break
+        for days in range(1, FAR_EARLIER + 1):
+            at = calendar.slot(calendar.index(start) - days * per_day)
+            if grid.day(at) < self.today:
+                break
+            found = self._of(overload, n, i, Move(task.key, at), "earlier")
+            if found is not None and (change := found.result.moved.get(i)) and change.after[0] == at:
+                yield found
+                if found.solves >= self._most(overload, run, i):
+                    break
+        for person in self._others(task.role, overload.who):
+            found = self._of(overload, n, i, Give(task.key, person=person.name), "handed over", person)
+            if found is not None:
+                yield found
+        for days in range(1, FAR_LONGER + 1):
+            edit = Duration(task.key, task.duration + days * per_day)
+            found = self._of(overload, n, i, edit, "longer")
+            if found is not None:
+                yield found
+
+    def _most(self, overload: Overload, run: RunOfWork, i: int) -> int:
+        """The most that could be solved by a task."""
+        own = sum(m for day, m in run.laid(i, self.today).items() if overload.first <= day <= overload.last)
+        return min(own, self.what_is_left(overload).over)
+
+    def _others(self, role: str | None, who: str) -> list[Person]:
+        """Those of the same role or team, by name."""
+        mates = {one.name for team in self.teams if any(m.name == who for m in team.members) for one in team.members}
+        roles = self.people[who].roles if who in self.people else frozenset()
+        return [
+            person
+            for name, person in sorted(self.people.items())
+            if name != who and (name in mates or (role is not None and role in person.roles) or roles & person.roles)
+        ]
+
+    def _of(
+        self, overload: Overload, n: int, i: int, edit: Edit, kind: Kind, to: Person | None = None
+    ) -> Proposal | None:
+        """A proposal, if it is any good."""
+        run = self.runs[n]
+        plan = run.plan
+        try:
+            result = cascade(plan, [edit], "push")
+        except ShiftError:
+            return None
+        changed = {**result.moved, i: result.moved.get(i)}
+        asked: dict[str, Days] = {}
+        others: set[str] = set()
+        days_moved = 0
+        moved_run = replace(run, doers={**run.doers, plan.tasks[i].key: to}) if to else run
+        for j, change in changed.items():
+            if plan.is_parent(j):
+                continue
+            doer = run.doers.get(plan.tasks[j].key)
+            if change is not None:
+                days_moved += -(-abs(change.delta) // plan.network.activities[j].calendar.per_day)
+            if doer is not None and doer.name != overload.who:
+                others.add(doer.name)
+            before = run.laid(j, self.today)
+            after = self._laid_after(moved_run, result, j)
+            add_to(asked, run, j, before, -1)
+            add_to(asked, moved_run, j, after)
+        if to is not None:
+            others.add(to.name)
+        if self._worse(asked):
+            return None
+        solves = self._over(overload, self.asked.get(overload.who, {})) - self._over(
+            overload, self._with(overload.who, asked)
+        )
+        if solves <= 0:
+            return None
+        ends = -(-plan.calendars[None].count(*result.finish) // plan.calendars[None].per_day)
+        end = max(0, ends) if UNDATED not in result.finish else 0
+        missed = sum(conflict.kind in {"deadline", "anchor"} for conflict in result.conflicts)
+        leaves = sum(not plan.is_parent(j) for j in changed)
+        if kind == "later" and (end or missed):
+            kind = "end later"
+        text = _text(run, i, edit, kind, result, end)
+        cost = Cost(end, missed, leaves, len(others), days_moved)
+        return Proposal(n, plan.tasks[i].key, kind, text, (edit,), "push", solves, cost, result)
+
+    def _laid_after(self, run: RunOfWork, result: Cascade, j: int) -> Mapping[int, int]:
+        """The minutes of a task by day once a shift is applied."""
+        task, plan = result.prepared.task(j), run.plan
+        dates = read(task, *result.span(j), plan.grid)
+        days, asked = days_of(dates, True, plan.grid), run.asked.get(task.key)
+        doer: Doer | None = run.doers.get(task.key)
+        if days is None or asked is None or doer is None or task.state in FINISHED:
+            return {}
+        return run.laid_on(j, days, task.duration, self.today, doer)
+
+    def _with(self, who: str, asked: Mapping[str, Days]) -> Days:
+        days = dict(self.asked.get(who, {}))
+        for day, minutes in asked.get(who, {}).items():
+            days[day] = days.get(day, 0) + minutes
+        return days
+
+    def _over(self, overload: Overload, days: Mapping[int, int]) -> int:
+        hours = self.people[overload.who].hours
+        return sum(max(0, days.get(day, 0) - hours(day)) for day in range(overload.first, overload.last + 1))
+
+    def _worse(self, asked: Mapping[str, Days]) -> bool:
+        """Whether anybody is over on a day by more than before."""
+        for who, days in asked.items():
+            was, hours = self.asked.get(who, {}), self.people[who].hours
+            for day, more in days.items():
+                before = was.get(day, 0)
+                if more > 0 and before + more > hours(day):
+                    return True
+        return False
+
+
+def _text(run: RunOfWork, i: int, edit: Edit, kind: Kind, result: Cascade, end: int) -> str:
+    plan = run.plan
+    task, grid = plan.tasks[i], plan.grid
+    title = short(task.title)
+    if isinstance(edit, Give):
+        return f"{title}, to {edit.person}"
+    change = result.moved.get(i)
+    day = plan.network.activities[i].calendar.per_day
+    if kind == "longer" and isinstance(edit, Duration):
+        n = edit.slots // day
+        return f"{title}, over {count_words(n, 'working day')} instead of {task.duration // day}"
+    if change is None:
+        return title
+    days = result.days(change)[1]
+    by = difference_words(change.delta_start, grid, day).lstrip("+−")
+    text = f"{title}, {by} {'earlier' if kind == 'earlier' else 'later'}, from {day_words(days[0])}"
+    return f"{text}; the run ends {end} d later" if end else text
