@@ -17,6 +17,7 @@ from unisequa.core.documents.template import SignOff
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.mending import Mending, mending
 from unisequa.core.terms import FINISHED
+from unisequa.core.work.line import RunLine, line_of
 from unisequa.core.work.outlook import Outlook, outlook
 from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.run_states import is_over
@@ -31,7 +32,7 @@ from unisequa.store.queries.awaited import Pair, awaited_of, keep_awaited
 from unisequa.store.queries.runs import run_by_id, run_ids_without_summary, runs_waiting_for, runs_waiting_for_any
 from unisequa.store.queries.templates import editions_without_length
 from unisequa.store.step_messages import keep_messages
-from unisequa.store.tables import Run, RunPhase, RunWait, TaskRow
+from unisequa.store.tables import LineOfRun, Run, RunPhase, RunWait, TaskRow
 
 
 class TaskKept(NamedTuple):
@@ -48,11 +49,12 @@ class TaskKept(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """All that is kept of a run beside its rows: of each task by its key, of the run, of each phase."""
+    """All that is kept of a run beside its rows: of each task by its key, of the run, of each phase, and its line."""
 
     tasks: dict[str, TaskKept]
     summary: dict[str, Any]
     phases: tuple[tuple[str, str, int, int, dt.date | None, dt.date | None], ...]
+    line: RunLine
 
 
 def rule_of(run: Run, key: str) -> SignOff | None:
@@ -161,9 +163,28 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
         phase.first_on, phase.last_on = first, last
     for gone in rows.values():
         run.phases.remove(gone)
+    _keep_line(run, kept.line, today)
     template = template_of_run(run)
     if session is not None and run.id is not None and any(step.messages for step in template.steps):
         keep_messages(session, run, template, plan, today)
+
+
+def _keep_line(run: Run, line: RunLine, today: dt.date) -> None:
+    """The line of a run; what is over stands as it did when it ended."""
+    run.line = run.line or LineOfRun()
+    for name, value in {"as_of": dt.date(today.year, today.month, today.day), **_line_kept(line)}.items():
+        if getattr(run.line, name) != value:
+            setattr(run.line, name, value)
+
+
+def _line_kept(line: RunLine) -> dict[str, Any]:
+    days = {"first_on": line.first, "last_on": line.last, "expected_on": line.expected}
+    days |= {"deadline_on": line.deadline, "mark_on": line.mark}
+    return {
+        **{name: _date(day) for name, day in days.items()},
+        "standing": line.standing, "reason": line.reason[:400], "ahead": line.ahead, "tasks": line.tasks,
+        "over": line.over, "late": line.late, "slack": line.slack, "phase": line.phase,
+    }  # fmt: skip
 
 
 def pairs_in(plan: Plan) -> set[Pair]:
@@ -233,10 +254,14 @@ def kept_of(run: Run, plan: Plan) -> Kept:
     labels = {phase.key: phase.label for phase in template_of_run(run).phases}
     order = {key: i for i, key in enumerate(labels)}
     phases = sorted(phases_of(plan), key=lambda phase: order.get(phase.key, len(order)))
+    stands = outlook_of(run, plan, ready, mend)
+    now = plan.today if plan.today is not None else 0
+    by_now = frozenset(key for key, at in counts.items() if at <= now)
     return Kept(
         tasks,
-        _as_json(summary_of(plan, over_on, outlook_of(run, plan, ready, mend), mend.tasks if mend else 0).written()),
+        _as_json(summary_of(plan, over_on, stands, mend.tasks if mend else 0).written()),
         tuple((p.key, labels.get(p.key, p.key), p.tasks, p.over, _date(p.first), _date(p.last)) for p in phases),
+        line_of(plan, stands, by_now, next((p.key for p in phases if p.over < p.tasks), "")),
     )
 
 
@@ -274,6 +299,10 @@ def differences(run: Run, today: dt.date) -> list[str]:
     ]
     if _lasting(run.summary) != _lasting(kept.summary):
         told.append("the summary is not what the tasks say")
+    lasting = ("first_on", "last_on", "deadline_on", "tasks", "phase")
+    line = _line_kept(kept.line)
+    if run.line is None or any(getattr(run.line, name) != line[name] for name in lasting):
+        told.append("its line on the horizon is not what the tasks say")
     rows = tuple((p.key, p.label, p.tasks, p.over, p.first_on, p.last_on) for p in run.phases)
     if rows != kept.phases:
         told.append("the phases are not what the tasks say")

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from typing import Any, cast
 
 from sqlalchemy import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, object_session
 
-from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.grid import Grid, read_span
 from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.template import Measure, Step, When
+from unisequa.core.errors import ShiftError
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf
 from unisequa.core.plan.plan import Plan, boundaries, boundaries_of, days_of, read, standing
@@ -20,10 +21,11 @@ from unisequa.core.plan.targets import in_windows, still_derived, target_of
 from unisequa.core.plan.task import Awaited, LinkOf, Task
 from unisequa.core.shift.carrying_out import prepare
 from unisequa.core.shift.edits import TaskEdit
-from unisequa.core.terms import Edge, Follow, LagUnit, LinkType, Ready, State
+from unisequa.core.terms import DAY_MINUTES, Edge, Follow, LagUnit, LinkType, Ready, State
 from unisequa.store.documents import calendars_of, keep_calendars
 from unisequa.store.minutes import has_come, set_span, set_times, slot_of, span_in, task_at
 from unisequa.store.of_run import template_of_run
+from unisequa.store.queries.people import people_by_id, people_named
 from unisequa.store.queries.runs import RowsOfRun
 from unisequa.store.tables import LinkRow, Run, TaskRow
 from unisequa.store.waits import waits_of
@@ -51,8 +53,11 @@ def plan_of(
     tasks: list[Task] = []
     dates: dict[str, tuple[int, int]] = {}
     waits = waits_of(run, rows.tasks, template, today, viewer)
+    given_to = _given(run, rows.tasks)
     for row in rows.tasks:
         task = _opening(_task(row, grid, waits.get(row.key, ())), anchors, calendars)
+        if row.assigned_id in given_to:
+            task = replace(task, who=given_to[row.assigned_id])
         read = _read(row, grid)
         if by_itself and has_come(row.counts_on, row.minutes, "counts", today):
             counts = _counts(row, grid)
@@ -92,6 +97,15 @@ def plan_of(
         ends=ends,
         follow=cast(Follow, run.follow),
     )
+
+
+def _given(run: Run, rows: Sequence[TaskRow]) -> dict[int | None, str]:
+    """The names of those who were given single tasks, by their ids."""
+    ids = {row.assigned_id for row in rows if row.assigned_id is not None}
+    session = object_session(run)
+    if not ids or session is None:
+        return {}
+    return {number: person.name for number, person in people_by_id(session, ids).items()}
 
 
 def _read(row: TaskRow, grid: Grid) -> tuple[int, int] | None:
@@ -142,8 +156,21 @@ def _task(row: TaskRow, grid: Grid, waits: tuple[Awaited, ...]) -> Task:
         limits_from=_measures(row.limits),
         deadlines_from=_measures(row.deadlines),
         waits=waits,
+        effort=minutes_of(row.effort),
+        chunk=minutes_of(row.chunk),
+        left=row.left,
     )
     return task_at(task, row.minutes or {}, grid) if grid.per_day > 1 else task
+
+
+def minutes_of(length: str | None) -> int | None:
+    """Minutes of work as they are written in a row; None for what nobody can read."""
+    if not length:
+        return None
+    try:
+        return read_span(length, DAY_MINUTES)
+    except ValueError:
+        return None
 
 
 def _opening(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> Task:
@@ -163,11 +190,14 @@ def _link(row: LinkRow, keys: dict[int, str]) -> LinkOf:
 def put_back(run: Run, plan: Plan) -> None:
     """Bring a run's rows to what a plan of it says now: dates, states, links, anchors and calendars."""
     rows = {row.key: row for row in run.tasks}
+    given_to = _given(run, run.tasks)
     for position, task in enumerate(plan.tasks):
         row = rows[task.key]
+        if task.who != given_to.get(row.assigned_id):
+            row.assigned_id = _whom(run, task)
         _set_dates(row, plan, position)
         row.state, row.fixed, row.calendar = task.state, task.fixed, task.calendar
-        row.put, row.edge = task.put, task.edge
+        row.put, row.edge, row.left = task.put, task.edge, task.left
         row.signed_on = _date(None if task.signed is None else plan.grid.day(task.signed - 1))
     ids = {row.key: row.id for row in run.tasks}
     wanted = {(ids[k.source], ids[k.target], k.type, k.lag, k.unit) for k in _drawn(plan, ids)}
@@ -178,6 +208,24 @@ def put_back(run: Run, plan: Plan) -> None:
     run.anchors = {**run.anchors, **anchors_kept(plan)}
     keep_calendars(run, plan.calendars.documents)
     keep_timing(run, plan)
+
+
+def _whom(run: Run, task: Task) -> int | None:
+    """Whoever a shift gives a task to.
+
+    Raises
+    ------
+    ShiftError
+        For a name that nobody here has, or several.
+    """
+    session = object_session(run)
+    if task.who is None or session is None:
+        return None
+    found = people_named(session, task.who)
+    if len(found) != 1:
+        several = "several people are" if found else "nobody is"
+        raise ShiftError(f"{task.title}: {several} called {task.who}; hand it over on the task itself", task=task.key)
+    return found[0].id
 
 
 def anchors_kept(plan: Plan) -> dict[str, str | None]:
@@ -295,6 +343,7 @@ def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: st
         kind=step.kind,
         priority=step.priority,
         effort=step.effort,
+        chunk=step.chunk,
         gate=step.gate,
         may_skip=step.may_skip,
         sign_off_role=step.sign_off.role if step.sign_off else None,

@@ -19,6 +19,7 @@ from unisequa.store.folder import is_demo
 from unisequa.store.store import Store
 from unisequa.web import (
     account,
+    across,
     answers,
     api,
     by_itself,
@@ -59,6 +60,7 @@ PAGES = (
     template,
     start,
     run,
+    across,
     by_itself,
     outbox,
     api,

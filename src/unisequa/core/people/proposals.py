@@ -76,6 +76,8 @@ class Evening:
     teams : sequence of Team
     may_change : callable, optional
         Whether a run, by its place, may be shifted.
+    asked : mapping of str to Days, optional
+        What live runs ask of everybody, where there are more than are given; worked out of those without.
     """
 
     def __init__(
@@ -85,9 +87,10 @@ class Evening:
         today: int,
         teams: Sequence[Team] = (),
         may_change: Callable[[int], bool] = lambda _: True,
+        asked: Mapping[str, Days] | None = None,
     ) -> None:
         self.runs, self.people, self.today, self.teams, self.may_change = runs, people, today, teams, may_change
-        self.asked = asked_of(runs, today)
+        self.asked = asked_of(runs, today) if asked is None else asked
 
     def proposals(self, overload: Overload) -> list[Proposal]:
         """What would take minutes from an overload, cheapest first."""
@@ -140,8 +143,13 @@ class Evening:
         for edit in proposal.edits:
             if isinstance(edit, Give) and edit.person in self.people:
                 doers[edit.key] = self.people[edit.person]
-        runs[proposal.run] = replace(run, plan=proposal.result.after(), doers=doers)
-        return Evening(runs, self.people, self.today, self.teams, self.may_change)
+        after = runs[proposal.run] = replace(run, plan=proposal.result.after(), doers=doers)
+        asked = {who: dict(days) for who, days in self.asked.items()}
+        for i in run.open():
+            add_to(asked, run, i, run.laid(i, self.today), -1)
+        for i in after.open():
+            add_to(asked, after, i, after.laid(i, self.today))
+        return Evening(runs, self.people, self.today, self.teams, self.may_change, asked)
 
     def what_is_left(self, overload: Overload) -> Overload:
         """What is still too much on the days of an overload."""
@@ -201,7 +209,9 @@ class Evening:
         return [
             person
             for name, person in sorted(self.people.items())
-            if name != who and (name in mates or (role is not None and role in person.roles) or roles & person.roles)
+            if name != who
+            and person.minutes
+            and (name in mates or (role is not None and role in person.roles) or roles & person.roles)
         ]
 
     def _of(

@@ -16,6 +16,7 @@ from unisequa.store.tables import (
     CrewMember,
     Deputy,
     Edition,
+    LineOfRun,
     LinkRow,
     Person,
     Run,
@@ -50,6 +51,7 @@ def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | Non
             selectinload(Run.tasks),
             selectinload(Run.links),
             selectinload(Run.phases),
+            selectinload(Run.line),
             selectinload(Run.shifts).joinedload(ShiftRow.person),
         )
     )
@@ -232,8 +234,9 @@ def all_run_ids(session: Session) -> list[int]:
 
 
 def run_ids_without_summary(session: Session) -> list[int]:
-    """The ids of runs that have tasks but nothing kept of them."""
-    return [number for number, summary in session.execute(select(Run.id, Run.summary)).all() if not summary]
+    """The ids of runs of which nothing is kept, or no line."""
+    query = select(Run.id, Run.summary, LineOfRun.run_id).outerjoin(LineOfRun, LineOfRun.run_id == Run.id)
+    return [number for number, summary, line in session.execute(query).all() if not summary or line is None]
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ them into the core's boundaries and back.
 """
 
 from unisequa.store.tables.accounts import AttemptRow, AuditRow, Identity, RecoveryCode, ResetRow, SessionRow
+from unisequa.store.tables.across import LevelRow, LineOfRun, NoTimeRow
 from unisequa.store.tables.base import Base, as_of, now
 from unisequa.store.tables.calendars import Calendar
 from unisequa.store.tables.clock import DueRow, RuleRow
@@ -57,8 +58,11 @@ __all__ = [
     "HistoryRow",
     "Identity",
     "Leave",
+    "LevelRow",
+    "LineOfRun",
     "LinkRow",
     "Mention",
+    "NoTimeRow",
     "OutboxRow",
     "PartyLink",
     "Person",

@@ -62,6 +62,10 @@ class Person(Base):
     """The half minute whose code was used last; no code is taken twice."""
     position_id: Mapped[int | None] = mapped_column(ForeignKey("positions.id", ondelete="SET NULL"))
     manager_id: Mapped[int | None] = mapped_column(ForeignKey("people.id", ondelete="SET NULL"))
+    calendar_id: Mapped[int | None] = mapped_column(ForeignKey("calendars.id", ondelete="SET NULL"))
+    """The calendar whose days and hours are theirs; the usual one without."""
+    share: Mapped[int] = mapped_column(default=100)
+    """How much of its hours is theirs, in per cent."""
     month_first: Mapped[bool] = mapped_column(default=False)
     """Whether a day between slashes has its month first: 3/4 is the fourth of March."""
     phone: Mapped[str] = mapped_column(String(40), default="")

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from unisequa.store.tables.across import LineOfRun
 from unisequa.store.tables.base import Base, now
 from unisequa.store.tables.people import Person, Team
 from unisequa.store.tables.subjects import AnchorSource
@@ -73,6 +74,7 @@ class Run(Base):
     deputies: Mapped[list[Deputy]] = relationship(cascade="all, delete-orphan")
     waits: Mapped[list[RunWait]] = relationship(cascade="all, delete-orphan")
     sources: Mapped[list[AnchorSource]] = relationship(cascade="all, delete-orphan")
+    line: Mapped[LineOfRun | None] = relationship(cascade="all, delete-orphan")
 
 
 class CrewMember(Base):
@@ -115,7 +117,8 @@ class TaskRow(Base):
     ``own`` says that no step of the template is behind it. ``assigned_id`` is whoever was given this one task, apart
     from its role, or took it from a queue; ``done_by_id`` who did it and ``recorded_by_id`` who said so; ``before``
     where it stood before it was begun or done, to be there again when it is reopened; ``checked`` the numbers of the
-    boxes of its instructions that are ticked. ``minutes`` are the times of a task of a job of hours
+    boxes of its instructions that are ticked. ``effort`` is done in pieces of at least a ``chunk``; ``left`` are the
+    minutes of it that its doer says are left. ``minutes`` are the times of a task of a job of hours
     (:mod:`unisequa.store.minutes`).
     """
 
@@ -140,6 +143,8 @@ class TaskRow(Base):
     priority: Mapped[str] = mapped_column(String(20), default="normal")
     instructions: Mapped[str] = mapped_column(default="")
     effort: Mapped[str | None] = mapped_column(String(20))
+    chunk: Mapped[str | None] = mapped_column(String(20))
+    left: Mapped[int | None]
     gate: Mapped[str] = mapped_column(String(10), default="bar")
     may_skip: Mapped[bool] = mapped_column(default=False)
     sign_off_role: Mapped[str | None] = mapped_column(String(80))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Annotated
@@ -41,6 +41,7 @@ router = APIRouter()
 MOST_LISTED = 12
 Others = Annotated[list[Annotated[int, Field(ge=1, lt=2**31)]], Query(max_length=MOST_TOGETHER)]
 About = Annotated[str, Query(max_length=200)]
+OnDay = Annotated[str, Query(max_length=30)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,13 +126,29 @@ def start_page(
     edition: Number = None,
     t: Others = [],  # noqa: B006
     about: About = "",
+    first: OnDay = "",
+    last: OnDay = "",
 ) -> Response:
-    """The page, nothing chosen yet."""
+    """The page, nothing chosen yet but who it is about, or the days from the first to the last of which it is to be."""
     form = FormData([("subject", about)])
     with store.reading() as session:
         on = together(session, me, template_id, edition, t, settings.day())
+        form = FormData([*form.multi_items(), *_in_days(on, first, last)])
         page = _page(session, me, on, form, settings.day(), fresh=True)
     return render(request, "start/page.html", page)
+
+
+def _in_days(on: Together, first: str, last: str) -> Iterator[tuple[str, str]]:
+    """The dates asked for, as typed: what is counted back from is on the last day, what is counted from on the first;
+    of several the last is on the last day."""
+    asked = [one for one in on.anchors if one.part.required and one.part.from_ is None]
+    signs = [str(step.when.offset).startswith("-") for step in on.first.template.steps if step.when is not None]
+    backward = sum(signs) * 2 > len(signs)
+    for n, one in enumerate(asked):
+        ends = n == len(asked) - 1 if len(asked) > 1 else backward
+        day = (last or first) if ends else first
+        if day:
+            yield one.name, day
 
 
 @router.post("/start/{template_id}/preview")

@@ -1,0 +1,1 @@
+"""Seeing across runs: the horizon, people and load, the overview."""

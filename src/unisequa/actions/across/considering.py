@@ -1,0 +1,37 @@
+"""A shift of a run begun from elsewhere: kept in hand for its maker, to be looked at on the run's page."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.in_hand import Held, hold, in_hand
+from unisequa.actions.runs.seeing import see_run
+from unisequa.actions.runs.shifts import read_edits
+from unisequa.core.errors import NotAllowed, Refused, ShiftError
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.edits.codec import Document
+from unisequa.store.store import Session
+
+
+def take_in_hand(session: Session, actor: Actor, run_id: int, documents: Sequence[Document], today: dt.date) -> None:
+    """Add edits to the shift of a run that somebody has in hand; nothing is moved.
+
+    Raises
+    ------
+    NotAllowed
+        Where they may not consider a shift of it.
+    Refused
+        Field ``edits``, for what cannot be.
+    """
+    run = see_run(session, actor, run_id, today)
+    if not run.may_consider:
+        raise NotAllowed(f"You may look at {run.name}, but shift nothing in it.")
+    held = in_hand(session, actor, run).held
+    edits = (*held.edits, *documents)
+    try:
+        cascade(run.plan, read_edits(edits, run.plan), held.mode)
+    except ShiftError as error:
+        raise Refused({"edits": str(error)}) from error
+    hold(session, actor, run, Held(edits, held.mode, held.why))

@@ -1,0 +1,312 @@
+"""All runs that somebody may see on one axis: grouped, sorted, filtered; each as its phases, and where its work stands.
+
+Only summaries are read, never tasks. The order of all runs is found from a few columns; whole rows are made of those
+that are looked at.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.desk import run_words
+from unisequa.actions.people.people import Actor
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.words import count_words, day_words, span_words
+from unisequa.core.errors import NotThere
+from unisequa.core.plan.calendars import Calendars
+from unisequa.core.terms import BEGUN
+from unisequa.core.work.line import standing_words, tasks_words
+from unisequa.core.work.run_states import is_over, place_in_lists
+from unisequa.core.work.summary import RunSummary
+from unisequa.store.queries import horizon as queries
+from unisequa.store.queries.horizon import OPEN, Asked, Line, Thin
+from unisequa.store.queries.people import active_people, leave_of
+from unisequa.store.queries.runs import seen_among
+from unisequa.store.store import Session
+
+__all__ = ["OPEN", "Asked", "horizon", "rows_of"]
+
+GROUPS = ("keeper", "subject", "kind", "template", "category", "phase", "tag", "unit", "state", "ends")
+SORTS = ("end", "lateness", "slack", "name")
+FIRST = 60
+"""Rows that come with the first answer."""
+MOST_AT_ONCE = 200
+LANES = 3
+"""Into how many lines the phases of a row are laid at most."""
+BAD = ("behind", "in a muddle")
+FAR = dt.date.max
+
+Span = tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class PhaseSeen:
+    """A phase as it is drawn: both days included, in which line of the row."""
+
+    key: str
+    label: str
+    first: int
+    last: int
+    tasks: int
+    over: int
+    lane: int
+
+
+@dataclass(frozen=True, slots=True)
+class RunSeen:
+    """A run as it is drawn."""
+
+    id: int
+    name: str
+    state: str
+    keeper: str
+    template: str
+    stands: str
+    standing: str
+    reason: str
+    first: int | None
+    last: int | None
+    expected: int | None
+    deadline: int | None
+    mark: int | None
+    tasks: int
+    over: int
+    phases: tuple[PhaseSeen, ...]
+    anchors: tuple[tuple[int, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """A run in the one row of its group: both days included, in which line."""
+
+    id: int
+    name: str
+    state: str
+    standing: str
+    first: int
+    last: int
+    lane: int
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Runs under a head; ``ids`` in their order, ``leave`` of the keeper they are grouped by."""
+
+    label: str
+    ids: tuple[int, ...]
+    packed: tuple[Packed, ...] = ()
+    leave: tuple[tuple[int, int, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Horizon:
+    """What is asked for, the first rows whole."""
+
+    groups: tuple[Group, ...]
+    rows: tuple[RunSeen, ...]
+    total: int
+    live: int
+    standings: Mapping[str, int]
+    reach: Span | None
+    calendar: WorkingCalendar
+
+
+def horizon(
+    session: Session, actor: Actor, asked: Asked, by: str, sort: str, today: dt.date, *, packed: bool = False
+) -> Horizon:
+    """The runs that are asked for; ``packed`` with the spans of all of them, for a row a group."""
+    found = queries.thin_runs(session, actor.id, asked, by)
+    if asked.tag:
+        tagged = queries.thin_runs(session, actor.id, asked, "tag")
+        with_tag = {run.id for run in tagged if asked.tag in (run.by or ())}
+        found = [run for run in found if run.id in with_tag]
+    found.sort(key=lambda run: _order(run, sort))
+    calendar = Calendars(calendar_documents(session, None))[None]
+    groups = _grouped(found, by, packed=packed)
+    if by == "keeper":
+        groups = _with_leave(session, groups)
+    first = [number for group in groups for number in group.ids][:FIRST] if not packed else []
+    live = [run for run in found if run.state == "live"]
+    standings: dict[str, int] = {}
+    for run in live:
+        standings[run.standing] = standings.get(run.standing, 0) + 1
+    starts = [run.first_on for run in found if run.first_on]
+    ends = [run.last_on for run in found if run.last_on]
+    reach = (min(starts).toordinal(), max(ends).toordinal()) if starts and ends else None
+    rows = tuple(rows_of(session, actor, first, today))
+    return Horizon(groups, rows, len(found), len(live), standings, reach, calendar)
+
+
+def rows_of(session: Session, actor: Actor, ids: Sequence[int], today: dt.date) -> Iterable[RunSeen]:
+    """Runs as they are drawn, in the order of their ids; those one does not see are left out."""
+    ids = list(dict.fromkeys(ids))[:MOST_AT_ONCE]
+    if not ids:
+        return []
+    lines = {line.id: line for line in queries.lines_of(session, ids, actor.id)}
+    phases: dict[int, list[queries.PhaseLine]] = {}
+    for phase in queries.phases_in(session, list(lines)):
+        phases.setdefault(phase.run_id, []).append(phase)
+    return [_seen(lines[number], phases.get(number, []), today) for number in ids if number in lines]
+
+
+def _seen(line: Line, phases: Sequence[queries.PhaseLine], today: dt.date) -> RunSeen:
+    standing, reason, ahead, late = line.standing, line.reason, line.ahead, line.late
+    if line.state == "live" and line.as_of != today:
+        standing, reason = RunSummary(**line.summary).standing(today.toordinal())
+    words = standing_words(standing, ahead, late) if line.state == "live" else line.state
+    live = line.state == "live"
+    return RunSeen(
+        line.id,
+        run_words(line.name, line.template),
+        line.state,
+        line.keeper,
+        line.template,
+        words,
+        standing if live else "",
+        reason if live else "",
+        _day(line.first_on),
+        _day(line.last_on),
+        _day(line.expected_on),
+        _day(line.deadline_on),
+        _day(line.mark_on) if live else None,
+        line.tasks,
+        line.tasks if is_over(line.state) else line.over,
+        tuple(laned(phases)),
+        tuple((int(day), str(label)) for day, label in line.summary.get("anchors", ())),
+    )
+
+
+def laned(phases: Sequence[queries.PhaseLine]) -> Iterable[PhaseSeen]:
+    """Phases in as few lines as they need, three at most: in a fourth they lie over those that end first."""
+    ends: list[int] = []
+    for phase in phases:
+        first, last = phase.first_on.toordinal(), phase.last_on.toordinal()
+        lane = next((n for n, end in enumerate(ends) if end < first), None)
+        if lane is None:
+            lane = len(ends) if len(ends) < LANES else ends.index(min(ends))
+        if lane == len(ends):
+            ends.append(last)
+        ends[lane] = max(ends[lane], last)
+        yield PhaseSeen(phase.key, phase.label, first, last, phase.tasks, phase.over, lane)
+
+
+def _day(day: dt.date | None) -> int | None:
+    return day.toordinal() if day else None
+
+
+def _order(run: Thin, sort: str) -> tuple[object, ...]:
+    name = run.name.casefold(), run.id
+    if sort == "name":
+        return name
+    if sort == "lateness":
+        bad = run.state == "live" and run.standing in BAD
+        return (not bad, -max(run.late, -run.ahead) if run.state == "live" else 0, run.last_on or FAR, *name)
+    if sort == "slack":
+        return (run.slack is None or is_over(run.state), run.slack or 0, run.last_on or FAR, *name)
+    return (run.last_on or FAR, *name)
+
+
+def _grouped(runs: Sequence[Thin], by: str, *, packed: bool) -> tuple[Group, ...]:
+    if by not in GROUPS:
+        heads: dict[tuple[object, str], list[Thin]] = {(0, ""): list(runs)} if runs else {}
+    else:
+        heads = {}
+        for run in runs:
+            for key in _heads(run, by):
+                heads.setdefault(key, []).append(run)
+    return tuple(
+        Group(key[1], tuple(run.id for run in heads[key]), tuple(_packed(heads[key])) if packed else ())
+        for key in sorted(heads, key=lambda key: (key[0], key[1].casefold()))
+    )
+
+
+def _heads(run: Thin, by: str) -> list[tuple[object, str]]:
+    """The heads that a run stands under: one, or one for each of its tags."""
+    if by == "ends":
+        month = run.last_on
+        return [((0, month.year, month.month), f"{month:%B %Y}")] if month else [((1, 0, 0), "no date yet")]
+    if by == "state":
+        return [(place_in_lists(run.state), run.state)]
+    if by == "tag":
+        return [(0, tag) for tag in run.by] if run.by else [(1, "no tag")]
+    missing = {"category": "no category", "phase": "no phase open", "kind": "other subjects", "unit": "no unit"}
+    label = str(run.by or "")
+    return [(0, label)] if label else [(1, missing.get(by, "no subject"))]
+
+
+def _packed(runs: Iterable[Thin]) -> Iterable[Packed]:
+    """Runs beneath each other in as few lines as they need."""
+    ends: list[int] = []
+    dated = [run for run in runs if run.first_on and run.last_on]
+    for run in sorted(dated, key=lambda run: (run.first_on or FAR, run.last_on or FAR)):
+        assert run.first_on is not None and run.last_on is not None
+        first, last = run.first_on.toordinal(), run.last_on.toordinal()
+        lane = next((n for n, end in enumerate(ends) if end < first), len(ends))
+        if lane == len(ends):
+            ends.append(last)
+        ends[lane] = last
+        yield Packed(run.id, run.name, run.state, run.standing if run.state == "live" else "", first, last, lane)
+
+
+def _with_leave(session: Session, groups: Sequence[Group]) -> tuple[Group, ...]:
+    """Groups of keepers with the days on which these are away; of two of one name nobody's is shown."""
+    ids: dict[str, list[int]] = {}
+    for person in active_people(session):
+        ids.setdefault(person.name, []).append(person.id)
+    alone = {name: numbers[0] for name, numbers in ids.items() if len(numbers) == 1}
+    away: dict[int, list[tuple[int, int, str]]] = {}
+    for leave in leave_of(session, [alone[group.label] for group in groups if group.label in alone]):
+        span = leave.first_on.toordinal(), leave.last_on.toordinal(), leave.label or "away"
+        away.setdefault(leave.person_id, []).append(span)
+    return tuple(Group(one.label, one.ids, one.packed, tuple(away.get(alone.get(one.label, 0), ()))) for one in groups)
+
+
+def choices(session: Session, actor: Actor) -> dict[str, list[tuple[str, str]]]:
+    """What the runs that somebody sees may be filtered by: values with their words."""
+    return queries.choices_for(session, actor.id)
+
+
+def links_between(session: Session, actor: Actor, ids: Collection[int]) -> list[tuple[int, int]]:
+    """Pairs of runs of which the second waits for the first."""
+    seen = seen_among(session, set(list(ids)[:5000]), actor.id)
+    return queries.waits_between(session, seen)
+
+
+def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: dt.date) -> list[str]:
+    """What there is to say of a phase: its dates, how far it is, what holds it.
+
+    Raises
+    ------
+    NotThere
+        For a run that one does not see, or a phase that it has not.
+    """
+    lines = queries.lines_of(session, [run_id], actor.id)
+    found = next((one for one in queries.phases_in(session, [run_id]) if one.key == phase), None)
+    if not lines or found is None:
+        raise NotThere("This phase does not exist.")
+    run = lines[0]
+    span = span_words(found.first_on.toordinal(), found.last_on.toordinal())
+    words = [f"{found.label}: {span}, {tasks_words(found.over, found.tasks)}"]
+    if run.state == "live" and run.mark_on is not None and run.standing != "on time":
+        stands = standing_words(run.standing, run.ahead, run.late)
+        words.append(f"Work done stands where {day_words(run.mark_on)} should: {stands}.")
+    if run.state == "live" and run.reason and run.standing in BAD:
+        words.append(f"{run.reason[:1].upper()}{run.reason[1:]}.")
+    if is_over(run.state):
+        return words
+    tasks = queries.open_in_phase(session, run_id, phase)
+    late = [task for task in tasks if task.finish_on is not None and task.finish_on < today]
+    if late:
+        first = late[0]
+        due = day_words(first.finish_on) if first.finish_on else ""
+        who = f" ({first.who})" if first.who else ""
+        more = f", and {count_words(len(late) - 1, 'task')} more" if len(late) > 1 else ""
+        words.append(f"{first.title}{who} was due {due}{more}.")
+    elif tasks:
+        now = next((task for task in tasks if task.state in BEGUN), tasks[0])
+        who = f", {now.who}" if now.who else ""
+        words.append(f"{'Under way' if now.state in BEGUN else 'Next'}: {now.title}{who}.")
+    return words

@@ -1,0 +1,357 @@
+"""Hours asked of people against those they have, over a stretch of days: by person, team or position.
+
+Read from rows of tasks, never from whole runs. The sums are kept in memory for as long as nothing they rest on changes;
+they are worked out again wherever they are not there.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections import OrderedDict
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import cast
+
+from unisequa.actions.access import may_change_run
+from unisequa.actions.across.staff import Staff, staff
+from unisequa.actions.desk import run_words
+from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.seeing import see_run
+from unisequa.core.people.doers import Overload, Team, overloads, shared
+from unisequa.core.people.laying import Effort, laid
+from unisequa.core.people.levelling import RunOfWork
+from unisequa.core.people.proposals import Evening, Proposal
+from unisequa.core.terms import State
+from unisequa.store.plans import minutes_of, plan_of
+from unisequa.store.queries import load as queries
+from unisequa.store.queries.load import Named, Open
+from unisequa.store.queries.no_time import rests_on
+from unisequa.store.queries.runs import run_by_id
+from unisequa.store.store import Session
+
+__all__ = ["Loads", "Period", "loads"]
+
+MOST_KEPT = 8
+MOST_RUNS = 12
+"""Runs of which proposals are worked out: those that have most of an overload."""
+
+Days = dict[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """Minutes by person and day, in live runs and in prepared ones, up to a day; and the tasks without effort by
+    person: their first and last days."""
+
+    asked: Mapping[int, Mapping[int, int]]
+    expected: Mapping[int, Mapping[int, int]]
+    bare: Mapping[int, Sequence[tuple[int, int]]]
+
+
+@dataclass(frozen=True, slots=True)
+class Period:
+    """A column: days, both included."""
+
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """What is asked of somebody in a period, what prepared runs would ask, and what they have; minutes. ``over`` is by
+    how much they are over on single days of it."""
+
+    asked: int
+    expected: int
+    has: int
+    over: int
+
+    @property
+    def free(self) -> int:
+        """What they have left."""
+        return max(0, self.has - self.asked)
+
+
+@dataclass(frozen=True, slots=True)
+class PersonLoad:
+    """Somebody's cells by period; ``why`` says of each without hours why it has none, ``bare`` counts their tasks
+    without effort in all of it."""
+
+    id: int
+    name: str
+    position: str
+    cells: tuple[Cell, ...]
+    why: tuple[str, ...]
+    overloads: tuple[Overload, ...]
+    bare: int
+
+
+@dataclass(frozen=True, slots=True)
+class GroupLoad:
+    """People under a head with their sums; ``id`` is that of a team."""
+
+    label: str
+    people: tuple[PersonLoad, ...]
+    cells: tuple[Cell, ...]
+    id: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Loads:
+    """The load of everybody in a stretch of days."""
+
+    groups: tuple[GroupLoad, ...]
+    everybody: Mapping[int, PersonLoad]
+    staff: Staff
+    laid: Laid
+
+
+@dataclass(slots=True)
+class _Kept:
+    """What was worked out last, by what it rests on."""
+
+    by: OrderedDict[tuple[object, ...], tuple[Staff, Laid]] = field(default_factory=OrderedDict)
+
+
+_KEPT = _Kept()
+
+
+def lay_all(session: Session, today: dt.date, last: dt.date) -> tuple[Staff, Laid]:
+    """Everybody, and the minutes asked of them up to a day."""
+    bind = session.get_bind()
+    key = (str(bind.engine.url), id(bind.engine), rests_on(session, today), last)
+    known = _KEPT.by.get(key)
+    if known is not None:
+        _KEPT.by.move_to_end(key)
+        return known
+    found = staff(session)
+    made = found, lay(found, queries.open_tasks(session, today, last), today.toordinal())
+    _KEPT.by[key] = made
+    while len(_KEPT.by) > MOST_KEPT:
+        _KEPT.by.popitem(last=False)
+    return made
+
+
+def lay(everybody: Staff, tasks: Iterable[Open], today: int) -> Laid:
+    """Tasks as minutes by person and day."""
+    asked: dict[int, Days] = {}
+    expected: dict[int, Days] = {}
+    bare: dict[int, list[tuple[int, int]]] = {}
+    read = lru_cache(maxsize=2048)(minutes_of)
+    for task in tasks:
+        minutes = read(task.effort)
+        if minutes is None:
+            for number in _whose(everybody, task):
+                bare.setdefault(number, []).append((task.start_on.toordinal(), task.finish_on.toordinal()))
+            continue
+        into = asked if task.run_state == "live" else expected
+        for number, days in days_of(everybody, task, minutes, read(task.chunk) or 0, today):
+            mine = into.get(number)
+            if mine is None:
+                mine = into[number] = {}
+            for day, part in days.items():
+                mine[day] = mine.get(day, 0) + part
+    return Laid(asked, expected, bare)
+
+
+def _whose(everybody: Staff, task: Open) -> Iterator[int]:
+    doer = everybody.doer(task.person_id, task.team_id)
+    if isinstance(doer, Team):
+        yield from (everybody.ids[one.name] for one in doer.members)
+    elif doer is not None:
+        yield everybody.ids[doer.name]
+
+
+def days_of(
+    everybody: Staff, task: Open, minutes: int, chunk: int, today: int
+) -> Iterator[tuple[int, Mapping[int, int]]]:
+    """The minutes of a task by day, of each who does it."""
+    doer = everybody.doer(task.person_id, task.team_id)
+    if doer is None:
+        return
+    first, last = task.start_on.toordinal(), task.finish_on.toordinal()
+    calendar = everybody.calendars.get(task.calendar or "", everybody.usual)
+    duration = calendar.count(first, last + 1) if task.hourly else task.duration
+    effort = Effort(minutes, first, last, duration, cast(State, task.state), chunk, task.left)
+    days = laid(effort, today, calendar, doer.hours)
+    if isinstance(doer, Team):
+        for name, parts in shared(days, doer).items():
+            yield everybody.ids[name], parts
+    else:
+        yield everybody.ids[doer.name], days
+
+
+def loads(session: Session, today: dt.date, periods: Sequence[Period], by: str = "team") -> Loads:
+    """The load of everybody who works here, over periods; grouped by team or by position, or not at all."""
+    last = dt.date.fromordinal(periods[-1].last)
+    everybody, found = lay_all(session, today, last)
+    day = today.toordinal()
+    people = {
+        number: _load(everybody, found, number, periods, day)
+        for number in sorted(everybody.active, key=lambda one: everybody.people[one].name.casefold())
+    }
+    return Loads(tuple(_grouped(everybody, people, by)), people, everybody, found)
+
+
+def _load(everybody: Staff, found: Laid, number: int, periods: Sequence[Period], today: int) -> PersonLoad:
+    """The load of somebody; of the period that today is in only the hours that are left."""
+    person = everybody.people[number]
+    asked, expected = found.asked.get(number, {}), found.expected.get(number, {})
+    first, last = periods[0].first, periods[-1].last
+    within = {day: minutes for day, minutes in asked.items() if first <= day <= last}
+    cells, why = [], []
+    for period in periods:
+        past = period.first < today <= period.last
+        days = range(today if past else period.first, period.last + 1)
+        has = [person.hours(day) for day in days]
+        wanted = [asked.get(day, 0) for day in days]
+        over = sum(max(0, a - h) for a, h in zip(wanted, has, strict=True))
+        cells.append(Cell(sum(wanted), sum(expected.get(day, 0) for day in days), sum(has), over))
+        why.append("" if any(has) else _why(person.why_away, days))
+    bare = sum(a <= last and b >= first for a, b in found.bare.get(number, ()))
+    return PersonLoad(
+        number,
+        person.name,
+        everybody.positions.get(number, ""),
+        tuple(cells),
+        tuple(why),
+        tuple(overloads(person.name, within, person.hours)),
+        bare,
+    )
+
+
+def _why(told: Callable[[int], str], days: range) -> str:
+    """Why somebody has no hours on any of some days."""
+    said = [told(day) for day in days]
+    if "away" in said:
+        return "away"
+    named = [name for name in said if name]
+    return "closed" if len(set(named)) > 1 else named[0] if named else "off"
+
+
+def _grouped(everybody: Staff, people: Mapping[int, PersonLoad], by: str) -> Iterator[GroupLoad]:
+    if by == "position":
+        heads: dict[str, list[PersonLoad]] = {}
+        for one in people.values():
+            heads.setdefault(one.position or "no position", []).append(one)
+        for label in sorted(heads, key=lambda label: (label == "no position", label.casefold())):
+            yield _group(label, heads[label])
+        return
+    if by != "team":
+        yield _group("", list(people.values()))
+        return
+    placed: set[int] = set()
+    for number, team in sorted(everybody.teams.items(), key=lambda one: one[1].name.casefold()):
+        members = [people[everybody.ids[one.name]] for one in team.members if everybody.ids[one.name] in people]
+        placed |= {one.id for one in members}
+        yield _group(team.name, members, number)
+    if rest := [one for number, one in people.items() if number not in placed]:
+        yield _group("in no team", rest)
+
+
+def _group(label: str, people: Sequence[PersonLoad], number: int = 0) -> GroupLoad:
+    sums = tuple(
+        Cell(
+            sum(cell.asked for cell in column), sum(cell.expected for cell in column),
+            sum(cell.has for cell in column), sum(cell.over for cell in column),
+        )
+        for column in zip(*(one.cells for one in people), strict=True)
+    )  # fmt: skip
+    return GroupLoad(label, tuple(people), sums, number)
+
+
+@dataclass(frozen=True, slots=True)
+class TaskLoad:
+    """A task of somebody in a stretch of days: its minutes by day, whole and in the stretch. One of a run that whoever
+    looks does not see has no title."""
+
+    run_id: int
+    run: str
+    key: str
+    title: str
+    first: int
+    last: int
+    days: Mapping[int, int]
+    state: str
+    prepared: bool
+    queue: bool
+    effort: bool
+    seen: bool
+
+
+def tasks_in(
+    session: Session, actor: Actor, found: Loads, person_id: int, period: Period, today: dt.date
+) -> tuple[TaskLoad, ...]:
+    """The tasks of somebody with minutes in a period, and those without effort whose days lie in it."""
+    everybody, day = found.staff, today.toordinal()
+    own = [number for number, team in everybody.teams.items() if _is_in(everybody, team, person_id)]
+    last = dt.date.fromordinal(period.last)
+    told = []
+    for named in queries.tasks_with(session, person_id, own, today, last, actor.id):
+        days = _mine(everybody, named, person_id, day)
+        touched = any(period.first <= one <= period.last for one in days)
+        first, end = named.of.start_on.toordinal(), named.of.finish_on.toordinal()
+        if touched or (not days and first <= period.last and end >= period.first):
+            title = named.title if named.seen else "a task of a run not open to you"
+            run, key = (run_words(named.run, named.template), named.key) if named.seen else ("", "")
+            task = named.of
+            told.append(
+                TaskLoad(
+                    task.run_id, run, key, title, first, end, days, task.state, task.run_state == "prepared",
+                    task.person_id is None, task.effort is not None, named.seen,
+                )
+            )  # fmt: skip
+    return tuple(told)
+
+
+def _is_in(everybody: Staff, team: Team, person_id: int) -> bool:
+    return any(everybody.ids[one.name] == person_id for one in team.members)
+
+
+def _mine(everybody: Staff, named: Named, person_id: int, today: int) -> Mapping[int, int]:
+    minutes = minutes_of(named.of.effort)
+    if minutes is None:
+        return {}
+    parts = days_of(everybody, named.of, minutes, minutes_of(named.of.chunk) or 0, today)
+    return next((days for number, days in parts if number == person_id), {})
+
+
+def proposals(
+    session: Session, actor: Actor, found: Loads, overload: Overload, today: dt.date, *, whole: bool = False
+) -> tuple[list[Proposal], list[int], list[str]]:
+    """What would even out an overload, each of runs in which whoever looks may consider a shift; the ids and the names
+    of the runs that they speak of, by place. ``whole`` for all of it, one step after the other."""
+    person_id = found.staff.ids[overload.who]
+    period = Period(overload.first, overload.last)
+    weights: dict[int, int] = {}
+    for task in tasks_in(session, actor, found, person_id, period, today):
+        if task.seen and not task.prepared and not task.queue:
+            minutes = sum(part for day, part in task.days.items() if period.first <= day <= period.last)
+            weights[task.run_id] = weights.get(task.run_id, 0) + minutes
+    ids = sorted(weights, key=lambda number: (-weights[number], number))[:MOST_RUNS]
+    runs: list[RunOfWork] = []
+    names: list[str] = []
+    for number in ids:
+        run = run_by_id(session, number, alone=False)
+        assert run is not None
+        runs.append(found.staff.work_of(run, plan_of(run, today, viewer=actor.id)))
+        names.append(run_words(run.name, run.edition.template.name))
+    may = [may_consider(session, actor, number, today) for number in ids]
+    staff_ids = found.staff.ids
+    asked = {name: dict(found.laid.asked.get(staff_ids[name], {})) for name in staff_ids}
+    evening = Evening(
+        runs,
+        {one.name: one for one in found.staff.people.values()},
+        today.toordinal(),
+        tuple(found.staff.teams.values()),
+        may.__getitem__,
+        asked,
+    )
+    return (evening.all_of_it(overload) if whole else evening.proposals(overload)), ids, names
+
+
+def may_consider(session: Session, actor: Actor, run_id: int, today: dt.date) -> bool:
+    """Whether somebody may consider a shift of a run."""
+    run = run_by_id(session, run_id, alone=False)
+    return run is not None and (may_change_run(run, actor) or see_run(session, actor, run_id, today).may_consider)

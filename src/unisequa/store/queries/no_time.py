@@ -1,0 +1,63 @@
+"""What levelling said, and what it rested on."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Collection, Iterable, Sequence
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from unisequa.store.tables import Calendar, Leave, LevelRow, NoTimeRow, Person, Run, TeamMember
+
+
+def in_runs(session: Session, run_ids: Collection[int]) -> list[NoTimeRow]:
+    """What there is no time for in some runs."""
+    if not run_ids:
+        return []
+    return list(session.scalars(select(NoTimeRow).where(NoTimeRow.run_id.in_(run_ids)).order_by(NoTimeRow.id)))
+
+
+def of_person(session: Session, person_id: int) -> list[NoTimeRow]:
+    """What somebody has no time for."""
+    return list(session.scalars(select(NoTimeRow).where(NoTimeRow.person_id == person_id).order_by(NoTimeRow.id)))
+
+
+def everything(session: Session) -> list[NoTimeRow]:
+    """All that there is no time for."""
+    return list(session.scalars(select(NoTimeRow).order_by(NoTimeRow.id)))
+
+
+def last_level(session: Session) -> LevelRow | None:
+    """When it was last worked out."""
+    return session.scalars(select(LevelRow).order_by(LevelRow.id.desc()).limit(1)).first()
+
+
+def rests_on(session: Session, today: dt.date) -> str:
+    """What levelling rests on, in a text that changes with any of it."""
+    open_ = Run.state.in_(("live", "prepared"))
+    runs = session.execute(select(func.count(), func.sum(Run.version), func.sum(Run.id)).where(open_)).one()
+    leave = session.execute(select(func.count(), func.max(Leave.id), func.sum(Leave.id))).one()
+    people = session.execute(
+        select(func.count(), func.sum(Person.share), func.sum(Person.calendar_id)).where(Person.active)
+    ).one()
+    teams = session.execute(select(func.count(), func.sum(TeamMember.team_id * 1000 + TeamMember.person_id))).one()
+    calendars = session.execute(select(func.count(), func.max(Calendar.changed_at))).one()
+    parts = [
+        today.isoformat()[:10],
+        *(":".join(str(one) for one in row) for row in (runs, leave, people, teams, calendars)),
+    ]
+    return " ".join(parts)[:200]
+
+
+def keep_level(session: Session, row: LevelRow, found: Iterable[NoTimeRow]) -> None:
+    """Have this stand in place of what was said before."""
+    session.execute(delete(NoTimeRow))
+    session.execute(delete(LevelRow))
+    session.add(row)
+    session.add_all(found)
+
+
+def open_runs(session: Session, state: str) -> Sequence[int]:
+    """The ids of runs of a state."""
+    return list(session.scalars(select(Run.id).where(Run.state == state).order_by(Run.id)))

@@ -1,0 +1,320 @@
+// The horizon: rows fetched as one scrolls, runs dragged, a stretch drawn to start one.
+import { columnWidth, restoreWidth, widening } from "../drawing/columns.js";
+import { fieldPoint, follow } from "../drawing/drag.js";
+import { Edges } from "../drawing/edges.js";
+import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../drawing/head.js";
+import { HEAD, ROW, dayWords, isoOf, placed, slotAt, xOf } from "../drawing/scale.js";
+import { Pieces, esc } from "../drawing/svg.js";
+import { View } from "../drawing/view.js";
+import { byId, find } from "../dom.js";
+import { drawnGroup, drawnRun, joint } from "./marks.js";
+import { Elements, itemsOf, narrow, within } from "./rows.js";
+import { openStretch } from "./stretch.js";
+
+/** @typedef {import("./marks.js").Run} Run @typedef {import("./rows.js").Item} Item */
+
+/** @type {Record<string, number>} */
+const PX = { week: 4.5, month: 2, quarter: 0.9 };
+const BATCH = 100;
+
+class Horizon {
+  constructor() {
+    this.model = JSON.parse(byId("field-model").textContent);
+    this.sheet = byId("sheet");
+    /** @type {Map<number, Run>} */
+    this.runs = new Map(this.model.rows.map((/** @type {Run} */ run) => [run.id, run]));
+    /** @type {Set<number>} */
+    this.asked = new Set();
+    this.view = new View();
+    this.bars = new Pieces(byId("bars"));
+    /** @type {[number, number][]} */
+    this.joined = [];
+    this.moved = 0;
+    this.selected = "";
+    this.scale = { first: this.model.first, px: PX[this.model.zoom] };
+    this.width = this.model.days * this.scale.px;
+    this.lay();
+    const edges = new Edges(this.sheet);
+    edges.seen = () => ({ scale: this.scale, dates: true, plumbs: [], bars: [] });
+    this.edges = edges;
+    this.view.watch(this.sheet, { resized: () => this.resized(), scrolled: () => this.rows(), tall: () => this.tall });
+    this.ground();
+    this.rows();
+    this.toDay();
+    this.links();
+  }
+
+  /** Where each row lies. */
+  lay() {
+    this.wasNarrow = narrow();
+    this.items = itemsOf(this.model);
+    const last = this.items[this.items.length - 1];
+    this.tall = last ? last.y + last.height : ROW;
+    byId("rows").style.height = `${this.tall + ROW}px`;
+    this.elements = new Elements(byId("rows"), (item) => this.row(item));
+    this.bars.update([]);
+  }
+
+  resized() {
+    if (this.wasNarrow !== narrow()) this.lay();
+    this.rows();
+  }
+
+  ground() {
+    const { model, scale, width } = this;
+    const height = this.tall + ROW;
+    const weeks = scale.px > 2 ? mondays(model.first, model.days) : [];
+    const lines = placed([{ kind: "today", x: xOf(scale, model.today + 0.5), text: "today" }], width);
+    const head = byId("fhead");
+    head.setAttribute("width", width);
+    const named = model.off.filter((/** @type {any} */ off) => off[2]);
+    head.innerHTML = daysOff(scale, named, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, []) + plumbHeads(lines, width);
+    const field = byId("field");
+    field.setAttribute("width", width);
+    field.setAttribute("height", height);
+    const leave = this.items.flatMap((item) => (item.of.leave || []).map((/** @type {[number, number, string]} */ [a, b, label]) => `<rect class="leave" x="${xOf(scale, a)}" y="${item.y + 3}" width="${(b + 1 - a) * scale.px}" height="${item.height - 6}"><title>${esc(label)}</title></rect>`));
+    byId("ground").innerHTML = daysOff(scale, named, 0, height) + weekLines(scale, weeks, 0, height) + leave.join("") + lines.map((line) => plumbLine(line, height)).join("");
+  }
+
+  /** What of one row stands at the left. @param {Item} item */
+  row(item) {
+    if (item.kind !== "run") {
+      return { of: item, className: "row ph", html: `<span class="t">${esc(item.label || "all")} <span class="n ml-1">${item.count}</span></span>` };
+    }
+    const run = this.runs.get(item.of);
+    if (!run) return { of: null, className: "row", html: `<span class="t text-soft">…</span>` };
+    const short = run.no ? ` <b class="late" title="${esc(run.no)}">no time</b>` : "";
+    const chosen = this.selected === item.id ? " sel" : "";
+    const strip = narrow() && run.f !== null && run.l !== null ? this.strip(run) : "";
+    return {
+      of: `${run.id}${chosen}`,
+      className: `row${chosen}`,
+      html: `<a class="t" href="/runs/${run.id}" title="${esc(run.n)}">${esc(run.n)}</a><span class="w text-soft" title="${esc(run.k)}">${esc(run.k)}</span><span class="s ${run.c}" title="${esc(run.w)}">${esc(run.s)}${short}</span>${strip}`,
+    };
+  }
+
+  /** The run alone, as wide as a narrow screen. @param {Run} run */
+  strip(run) {
+    const first = run.f || 0;
+    const days = Math.max((run.l || 0) - first, 1);
+    const scale = { first, px: (innerWidth - 24) / days };
+    const now = this.model.today + 0.5;
+    const line = now > first && now < first + days ? `<path class="today" d="M${xOf(scale, now)} 0V22"/>` : "";
+    return `<svg class="strip" width="${innerWidth - 24}" height="22" aria-hidden="true">${drawnRun(scale, run, 22)}${line}</svg>`;
+  }
+
+  rows() {
+    this.view.reach();
+    const items = within(this.items, this.view.from, this.view.to);
+    this.elements?.update(items);
+    this.fetch(items);
+    if (narrow()) return;
+    /** @type {import("../drawing/svg.js").Wanted[]} */
+    const wanted = [];
+    for (const { id, y, kind, of } of items) {
+      const run = kind === "run" && this.runs.get(of);
+      if (kind === "packed") wanted.push({ id, y, of, html: () => drawnGroup(this.scale, of.runs) });
+      else if (run) wanted.push({ id, y, of: run, html: () => drawnRun(this.scale, run) });
+    }
+    this.bars.update(wanted);
+    this.select(this.selected);
+    this.join();
+    this.edges.soon();
+  }
+
+  /** Ask for the rows that are missing. @param {Item[]} items */
+  async fetch(items) {
+    const ids = [...new Set(items.filter((item) => item.kind === "run" && !this.runs.has(item.of) && !this.asked.has(item.of)).map((item) => item.of))].slice(0, BATCH);
+    if (!ids.length) return;
+    for (const id of ids) this.asked.add(id);
+    try {
+      const answer = await fetch(`/horizon/rows?ids=${ids.join(",")}`);
+      if (!answer.ok) throw new Error(String(answer.status));
+      for (const run of await answer.json()) this.runs.set(run.id, run);
+    } catch {
+      for (const id of ids) this.asked.delete(id);
+      byId("toast").textContent = "The rows did not come; scroll on to ask again.";
+      return;
+    }
+    this.rows();
+  }
+
+  /** Which runs wait for which. */
+  async links() {
+    const ids = [...new Set(this.items.filter((item) => item.kind === "run").map((item) => item.of))];
+    if (this.model.packed || !ids.length) return;
+    const answer = await fetch(`/horizon/links?ids=${ids.slice(0, 5000).join(",")}`);
+    if (!answer.ok) return;
+    this.joined = await answer.json();
+    this.join();
+  }
+
+  join() {
+    const at = new Map(this.items.filter((item) => item.kind === "run" && this.view.has(item.y)).map((item) => [item.of, item.y]));
+    byId("links").innerHTML = this.joined
+      .map(([source, target]) => {
+        const a = this.runs.get(source);
+        const b = this.runs.get(target);
+        if (!a || !b || a.l === null || b.f === null || !at.has(source) || !at.has(target)) return "";
+        return joint(xOf(this.scale, a.l), Number(at.get(source)) + ROW / 2, xOf(this.scale, b.f), Number(at.get(target)) + ROW / 2);
+      })
+      .join("");
+  }
+
+  toDay() {
+    this.sheet.scrollLeft = Math.max(0, xOf(this.scale, this.model.today) - (this.sheet.clientWidth - columnWidth()) / 4);
+  }
+
+  /** @param {string} id */
+  select(id) {
+    const item = this.items.find((one) => one.id === id);
+    byId("bands").innerHTML = item ? `<rect class="selrow" x="0" y="${item.y}" width="${this.width}" height="${item.height}"/>` : "";
+    for (const row of document.querySelectorAll("#rows .row.sel")) row.classList.remove("sel");
+    find(`#rows [data-id="${CSS.escape(id || "none")}"]`)?.classList.add("sel");
+  }
+
+  /** Choose a row, and have it in sight. @param {Item | undefined} item */
+  choose(item) {
+    if (!item) return;
+    this.putBack();
+    this.selected = item.id;
+    const { scrollTop, clientHeight } = this.sheet;
+    if (item.y < scrollTop) this.sheet.scrollTop = item.y - ROW;
+    if (item.y + item.height > scrollTop + clientHeight - HEAD) this.sheet.scrollTop = item.y + item.height - clientHeight + HEAD + ROW;
+    this.rows();
+  }
+
+  /** The run of the chosen row. */
+  get chosen() {
+    const item = this.items.find((one) => one.id === this.selected);
+    return item && item.kind === "run" ? this.runs.get(item.of) : undefined;
+  }
+
+  /** A run moved by so many days, as long as it is held. @param {number} id @param {number} days */
+  nudge(id, days) {
+    this.moved = days;
+    for (const mark of document.querySelectorAll(`#bars [data-run="${id}"]`)) mark.setAttribute("transform", days ? `translate(${days * this.scale.px} 0)` : "");
+    const run = this.runs.get(id);
+    if (days && run && run.f !== null) tell([`${run.n}: from ${dayWords(run.f + days)}, ${Math.abs(days)} d ${days > 0 ? "later" : "earlier"}`, "Let go, or press Enter, to see what follows."]);
+    else tell([]);
+  }
+
+  putBack() {
+    if (this.moved && this.chosen) this.nudge(this.chosen.id, 0);
+    this.moved = 0;
+  }
+
+  /** Go and see what moving a run would do. @param {Run | undefined} run @param {number} days */
+  consider(run, days) {
+    if (!run || run.f === null || !days) return;
+    const form = byId("consider");
+    form.elements.run.value = String(run.id);
+    form.elements.edits.value = JSON.stringify([{ edit: "shift", to: isoOf(run.f + days) }]);
+    form.submit();
+  }
+}
+
+/** Lines in the box beside the pointer; none close it. @param {string[]} lines @param {number} [x] @param {number} [y] */
+function tell(lines, x, y) {
+  const box = byId("told");
+  box.hidden = !lines.length;
+  box.replaceChildren(...lines.map((line, i) => Object.assign(document.createElement(i ? "p" : "b"), { textContent: line })));
+  if (!lines.length) return;
+  const left = x === undefined ? innerWidth / 2 : x;
+  const top = y === undefined ? innerHeight - 140 : y;
+  box.style.left = `${Math.max(8, Math.min(left + 14, innerWidth - box.offsetWidth - 12))}px`;
+  box.style.top = `${Math.max(8, top + 18 + box.offsetHeight > innerHeight ? top - box.offsetHeight - 12 : top + 18)}px`;
+}
+
+/** @param {Horizon} page */
+function listen(page) {
+  let pointed = "";
+  const field = byId("field");
+  field.addEventListener("pointermove", async (/** @type {any} */ event) => {
+    const mark = event.target.closest?.("[data-run]");
+    const phase = event.target.closest?.("[data-phase]");
+    const key = mark ? `${mark.dataset.run} ${phase ? phase.dataset.phase : ""}` : "";
+    if (key === pointed || page.moved) return;
+    pointed = key;
+    if (!mark) return tell([]);
+    const run = page.runs.get(Number(mark.dataset.run));
+    const at = [event.clientX, event.clientY];
+    if (!run) return tell([mark.dataset.told || ""], at[0], at[1]);
+    const part = phase && run.p.find((one) => one[0] === phase.dataset.phase);
+    const span = part ? `${dayWords(part[2])} – ${dayWords(part[3] - 1)}, ${part[4]} of ${part[5]} over` : `${run.t[0]} of ${run.t[1]} tasks over`;
+    tell([`${part ? part[1] : run.n}: ${span}`, run.w || run.s], at[0], at[1]);
+    if (!part) return;
+    const answer = await fetch(`/horizon/${run.id}/phase?key=${encodeURIComponent(part[0])}`);
+    if (answer.ok && pointed === key) tell(await answer.json(), at[0], at[1]);
+    return;
+  });
+  field.addEventListener("pointerleave", () => {
+    pointed = "";
+    if (!page.moved) tell([]);
+  });
+  document.addEventListener("pointerdown", (/** @type {any} */ event) => {
+    const edge = event.target.closest?.(".edge");
+    if (edge) widening(event, edge);
+  });
+  field.addEventListener("pointerdown", (/** @type {any} */ event) => {
+    if (event.button) return;
+    const mark = event.target.closest?.("[data-run]");
+    const from = event.clientX;
+    if (!mark) return drawStretch(page, event);
+    const id = Number(mark.dataset.run);
+    const run = page.runs.get(id);
+    const item = page.items.find((one) => one.kind === "run" && one.of === id);
+    if (item) page.choose(item);
+    const days = (/** @type {PointerEvent} */ next) => Math.round((next.clientX - from) / page.scale.px);
+    follow(event, (next) => page.nudge(id, Math.abs(next.clientX - from) < 4 ? 0 : days(next)), (next) => {
+      const by = next && Math.abs(next.clientX - from) >= 4 ? days(next) : 0;
+      if (by && run && run.c !== "over") return page.consider(run, by);
+      page.nudge(id, 0);
+      if (next && !by && Math.abs(next.clientX - from) < 4 && page.model.packed) location.assign(`/runs/${id}`);
+      return undefined;
+    }, { across: true });
+    return undefined;
+  });
+  byId("rows").addEventListener("click", (/** @type {any} */ event) => {
+    const row = event.target.closest(".row");
+    if (row && !event.target.closest("a")) page.choose(page.items.find((item) => item.id === row.dataset.id));
+  });
+  document.addEventListener("keydown", (/** @type {any} */ event) => {
+    if (event.target.closest?.("input, select, textarea, dialog") || event.ctrlKey || event.metaKey) return;
+    const runs = page.items.filter((item) => item.kind !== "group");
+    const at = runs.findIndex((item) => item.id === page.selected);
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") page.choose(runs[Math.max(0, at + (event.key === "ArrowDown" ? 1 : -1))]);
+    else if (event.altKey && (event.key === "ArrowLeft" || event.key === "ArrowRight") && page.chosen) page.nudge(page.chosen.id, page.moved + (event.key === "ArrowRight" ? 1 : -1) * (event.shiftKey ? 7 : 1));
+    else if (event.key === "Enter" && page.chosen && !event.target.closest("a, button")) {
+      if (page.moved) page.consider(page.chosen, page.moved);
+      else location.assign(`/runs/${page.chosen.id}`);
+    } else if (event.key === "Escape" && page.moved) page.putBack();
+    else if (event.key.toLowerCase() === "n" && !event.altKey) openStretch();
+    else return;
+    event.preventDefault();
+  });
+}
+
+/** An empty stretch drawn: the days from where it began to where it is let go. @param {Horizon} page @param {PointerEvent} event */
+function drawStretch(page, event) {
+  const begun = fieldPoint(event);
+  const top = Math.floor(begun.y / ROW) * ROW + 4;
+  const days = (/** @type {number} */ x) => /** @type {[number, number]} */ ([Math.floor(slotAt(page.scale, Math.min(begun.x, x))), Math.floor(slotAt(page.scale, Math.max(begun.x, x)))]);
+  const draw = (/** @type {PointerEvent} */ next) => {
+    const { x } = fieldPoint(next);
+    if (Math.abs(x - begun.x) < 4) return;
+    const [first, last] = days(x);
+    byId("bands").innerHTML = `<rect class="ghost" x="${xOf(page.scale, first)}" y="${top}" width="${(last + 1 - first) * page.scale.px}" height="${ROW - 8}"/>`;
+    tell([`${dayWords(first)} – ${dayWords(last)}`, "Let go to start a run in these days."], next.clientX, next.clientY);
+  };
+  follow(event, draw, (next) => {
+    const x = next ? fieldPoint(next).x : begun.x;
+    tell([]);
+    page.select(page.selected);
+    if (next && Math.abs(x - begun.x) >= 4) openStretch(...days(x));
+  }, { across: true });
+}
+
+restoreWidth();
+if (byId("field-model")) listen(new Horizon());
+document.body.dataset.ready = "yes";

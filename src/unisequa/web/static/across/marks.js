@@ -1,0 +1,75 @@
+// A run drawn as its phases, with the stroke where its work stands, its deadline and its anchors.
+import { ROW, barOf, xOf } from "../drawing/scale.js";
+import { esc } from "../drawing/svg.js";
+
+/** @typedef {import("../drawing/scale.js").Scale} Scale */
+/**
+ * @typedef {object} Run
+ * @property {number} id
+ * @property {string} n  Its name.
+ * @property {string} k  Its keeper.
+ * @property {string} s  Where it stands, in words.
+ * @property {string} w  Why.
+ * @property {string} c  A class: live, bad, good, prepared, held, over.
+ * @property {number | null} f
+ * @property {number | null} l  The boundary behind its last day.
+ * @property {number | null} d
+ * @property {number | null} x
+ * @property {number | null} m  The day of its progress mark.
+ * @property {[number, number]} t  Tasks over, and all.
+ * @property {[string, string, number, number, number, number, number][]} p  Phases: key, label, first, behind the last, over, tasks, line.
+ * @property {[number, string][]} a
+ * @property {string} no  What there is no time for.
+ */
+
+const HEIGHTS = [11, 9, 7.5];
+const GAP = 1;
+
+/** The phases of a run, or the whole of it where it has none. @param {Run} run @returns {Run["p"]} */
+const partsOf = (run) => (run.p.length || run.f === null || run.l === null ? run.p : [["", run.n, run.f, run.l, run.t[0], run.t[1], 0]]);
+
+/** @param {Run} run @param {number} over @param {number} tasks */
+function stateOf(run, over, tasks) {
+  if (run.c === "over" || (tasks && over === tasks)) return "done";
+  if (run.c === "prepared" || run.c === "held" || !over) return "waiting";
+  return "under-way";
+}
+
+/** @param {Scale} scale @param {Run} run @param {number} tall */
+export function drawnRun(scale, run, tall = ROW) {
+  const parts = partsOf(run);
+  const lanes = 1 + Math.max(0, ...parts.map((part) => part[6]));
+  const height = HEIGHTS[Math.min(lanes, HEIGHTS.length) - 1];
+  const top = (tall - lanes * height - (lanes - 1) * GAP) / 2;
+  const bars = parts.map(([key, label, first, end, over, tasks, lane]) => {
+    const [x, width] = barOf(scale, [first, end]);
+    const y = top + lane * (height + GAP);
+    const state = stateOf(run, over, tasks);
+    const wide = Math.max(width - 1, 2);
+    const begun = state === "under-way" ? `<rect class="begun" x="${x}" y="${y}" width="${Math.max(Math.round((wide * over) / Math.max(tasks, 1)), 1)}" height="${height}"/>` : "";
+    return `<g class="phase" data-phase="${esc(key)}" data-told="${esc(label)}"><rect class="bar ${state}" x="${x}" y="${y}" width="${wide}" height="${height}"/>${begun}</g>`;
+  });
+  const anchors = run.a.map(([day, label]) => `<path class="plumb thin" d="M${xOf(scale, day + 0.5)} 3V${tall - 3}"><title>${esc(label)}</title></path>`);
+  const end = run.d === null ? "" : `<path class="endline" d="M${xOf(scale, run.d)} 4V${tall - 3}M${xOf(scale, run.d) - 4} 4h8"/>`;
+  const mark = run.m === null ? "" : `<path class="markline ${run.c}" d="M${xOf(scale, run.m + 0.5)} 1V${tall - 1}"/>`;
+  const [x, width] = run.f === null || run.l === null ? [0, 0] : barOf(scale, [run.f, run.l]);
+  const hit = run.f === null ? "" : `<rect class="hit" x="${x}" y="1" width="${width}" height="${tall - 2}"/>`;
+  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${anchors.join("")}${end}${mark}</g>`;
+}
+
+/** Runs of a group beneath each other. @param {Scale} scale @param {[number, string, string, number, number, number][]} runs */
+export function drawnGroup(scale, runs) {
+  return runs
+    .map(([id, name, kind, first, end, lane]) => {
+      const [x, width] = barOf(scale, [first, end]);
+      const state = kind === "over" ? "done" : kind === "prepared" || kind === "held" ? "waiting" : "under-way";
+      return `<g class="mk run" data-run="${id}" data-told="${esc(name)}"><rect class="bar ${state}${kind === "bad" ? " bad" : ""}" x="${x}" y="${5 + lane * 12}" width="${Math.max(width - 1, 2)}" height="9"/></g>`;
+    })
+    .join("");
+}
+
+/** A right-angled line from the end of one run to the start of another. @param {number} x @param {number} y @param {number} to @param {number} down */
+export function joint(x, y, to, down) {
+  const bend = Math.max(x + 6, to - 6);
+  return `<path class="lk" d="M${x} ${y}H${bend}V${down}H${to}"/><path class="lka" d="M${to} ${down}l-5 -3v6z"/>`;
+}
