@@ -245,6 +245,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
         "/people",
         "/people/2",
     ]
+    pages += ["/horizon", "/horizon?rows=group&by=keeper", "/load", "/load?who=1", "/overview", "/leave?first=%2B3"]
     pages += ["/runs/1/add", "/joiners", "/hand-over", "/subjects/new"]
     pages += ["/by-itself", "/by-itself/repeat/1", "/outbox", "/bell", "/account/notices"]
     pages += ["/account/programs", "/account/programs/api"]

@@ -35,6 +35,7 @@ FIELDS = (
     "when", "roll", "lead", "at", "opened", "named", "crew_as", "catch_up", "switch", "phone", "line.ready", "of",
     "webhook", "url", "delivery", "events", "scope", "until",
     "event", "then", "dated", "only_if", "thing", "subject_line", "depth",
+    "share", "who", "span", "by", "stands", "keeper", "tag", "rows", "ids", "zoom", "added",
     "what", "lines", "phase", "under", "after", "days", "only", "step", "also", "whole", "keep", "against", "emptied",
 )  # fmt: skip
 OPS = ("set", "insert", "add", "part", "link", "move", "remove", "paste", "column", "about", "condition", "message")

@@ -11,6 +11,7 @@ from typing import cast
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import AtHand, at_hand_anywhere
+from unisequa.actions.runs.no_time import told_of_person, told_of_runs
 from unisequa.actions.runs.proposing import Proposal, proposals_to
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import read_span
@@ -18,6 +19,7 @@ from unisequa.core.calendars.words import count_words, day_words, some_names
 from unisequa.core.people.laying import Effort, laid
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.terms import DAY_MINUTES, FINISHED, State
+from unisequa.core.work.line import run_words
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.minutes import clock_words, has_come, minutes_since
 from unisequa.store.queries import desk as queries
@@ -123,6 +125,11 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
     live = [run.id for run in kept if run.state == "live"]
     unfilled = queries.nobodys(session, live)
     told = _Told(session, [*mine, *queued], actor.name)
+    short = {(one.run_id, one.key): one.words for one in told_of_person(session, actor.id)}
+
+    def waits(row: queries.OpenTask, state: State) -> str:
+        return short.get((row.run_id, row.key)) or told.words(row, state)
+
     away = {
         number
         for leave in leave_of(session, [actor.id])
@@ -135,7 +142,7 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
     def seen(rows: Iterable[queries.OpenTask], waits: Callable[[queries.OpenTask, State], str]) -> tuple[DeskTask, ...]:
         return tuple(_seen(row, today, calendar, waits) for row in rows if not _is_over(row, today))
 
-    tasks = seen(mine, told.words)
+    tasks = seen(mine, waits)
     return Desk(
         today=day,
         mine=tasks,
@@ -171,12 +178,6 @@ def done_lately(session: Session, actor: Actor, today: dt.date) -> tuple[DeskTas
     calendar = Calendars(calendar_documents(session, None))[None]
     rows = queries.done_since(session, actor.id, since)
     return tuple(_seen(row, today, calendar, lambda row, state: _done_words(row)) for row in rows)
-
-
-def run_words(name: str, template: str) -> str:
-    """A run's name without the name of its template in front, which many begin with."""
-    short = name.removeprefix(template).lstrip(" :,–-")
-    return short[:1].upper() + short[1:] if short else name
 
 
 def _seen(
@@ -256,6 +257,7 @@ def _by_task(linked: Iterable[queries.Linked]) -> Mapping[int, list[queries.Link
 
 def _needing(session: Session, kept: Sequence[queries.KeptRun], today: int) -> Iterable[NeedsMe]:
     unfilled: dict[int, list[str]] = {}
+    short = told_of_runs(session, [run.id for run in kept if run.state == "live"])
     for run_id, label in queries.unfilled_roles(session, [run.id for run in kept]):
         unfilled.setdefault(run_id, []).append(label)
     for run in kept:
@@ -269,6 +271,8 @@ def _needing(session: Session, kept: Sequence[queries.KeptRun], today: int) -> I
             if summary.tasks and summary.done(today) == summary.tasks:
                 whys.append("all is done, so it can be finished")
             late = standing in {"behind", "in a muddle"}
+        if run.id in short:
+            whys.append(short[run.id])
         if roles := unfilled.get(run.id):
             whys.append(f"{some_names(roles, 2)} not filled")
         if whys:

@@ -17,22 +17,23 @@ from unisequa.room import Room
 
 SECONDS = 20
 MEMORY = 768 * 1024 * 1024
-MOST_TEXT = {".yaml": 1024 * 1024, ".yml": 1024 * 1024, ".json": 8 * 1024 * 1024}
+MOST_TEXT = {".ics": 4 * 1024 * 1024, ".yaml": 1024 * 1024, ".yml": 1024 * 1024, ".json": 8 * 1024 * 1024}
 _ROOM = Room(at_once=2, waiting=4, seconds=SECONDS)
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """What a file is: a template as plain values, or the names and rows of a table."""
+    """What a file is: a template as plain values, the names and rows of a table, or the days of a calendar's events."""
 
     template: Mapping[str, Any] | None = None
     names: tuple[str, ...] = ()
     rows: tuple[tuple[str, ...], ...] = ()
     bytewise: bool = False
+    leave: tuple[tuple[str, str, str], ...] = ()
 
 
 def read_apart(content: bytes, name: str) -> Found:
-    """What is in a file of a template (JSON, YAML, GraphML) or of a table (CSV, XLSX).
+    """What is in a file of a template (JSON, YAML, GraphML), of a table (CSV, XLSX) or of a calendar (ICS).
 
     Raises
     ------
@@ -63,6 +64,8 @@ def read_apart(content: bytes, name: str) -> Found:
         raise DocumentError(Fault(path, message) for path, message in faults)
     if (template := told.get("template")) is not None:
         return Found(template=template)
+    if (leave := told.get("leave")) is not None:
+        return Found(leave=tuple((first, last, label) for first, last, label in leave))
     return Found(None, tuple(told["names"]), tuple(tuple(row) for row in told["rows"]), told["bytewise"])
 
 
@@ -82,11 +85,14 @@ def _limit() -> None:
 def _read(content: bytes, name: str) -> dict[str, Any]:
     from unisequa.core.documents.checks import read_template
     from unisequa.formats.files import read_bytes
+    from unisequa.formats.leave_in import read_leave
     from unisequa.formats.networks import read_graphml
     from unisequa.formats.tables_in import read_table
 
     lower = name.lower()
     try:
+        if lower.endswith(".ics"):
+            return {"leave": read_leave(content, name)}
         if lower.endswith((".json", ".yaml", ".yml")) or content.lstrip(b"\xef\xbb\xbf \r\n\t")[:1] == b"{":
             values = read_bytes(content, yaml_file=lower.endswith((".yaml", ".yml")), name=name)
             return {"template": read_template(values).written()}

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy.orm import Session, object_session
 
+from unisequa.core.calendars.grid import Grid
 from unisequa.core.design.outline import outline
 from unisequa.core.documents.includes import Scope, name_key, whole
 from unisequa.core.documents.template import SignOff
@@ -261,8 +262,14 @@ def kept_of(run: Run, plan: Plan) -> Kept:
         tasks,
         _as_json(summary_of(plan, over_on, stands, mend.tasks if mend else 0).written()),
         tuple((p.key, labels.get(p.key, p.key), p.tasks, p.over, _date(p.first), _date(p.last)) for p in phases),
-        line_of(plan, stands, by_now, next((p.key for p in phases if p.over < p.tasks), "")),
+        line_of(plan, stands, by_now, next((p.key for p in phases if p.over < p.tasks), ""), _planned_end(run, grid)),
     )
+
+
+def _planned_end(run: Run, grid: Grid) -> int | None:
+    """The last day of a run's first baseline."""
+    ends = [dates[1] for dates in run.baselines[0].dates.values()] if run.baselines else []
+    return grid.day(max(grid.read(end) for end in ends)) if ends else None
 
 
 def outlook_of(run: Run, plan: Plan, ready: Readiness, mend: Mending | None) -> Outlook:

@@ -11,14 +11,13 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from unisequa.actions.calendars import calendar_documents
-from unisequa.actions.desk import run_words
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.words import count_words, day_words, span_words
 from unisequa.core.errors import NotThere
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.terms import BEGUN
-from unisequa.core.work.line import standing_words, tasks_words
+from unisequa.core.work.line import run_words, standing_words, tasks_words
 from unisequa.core.work.run_states import is_over, place_in_lists
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.queries import horizon as queries
@@ -281,12 +280,14 @@ def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: 
     Raises
     ------
     NotThere
-        For a run that one does not see, or a phase that it has not.
+        For a run that one does not see. Of a phase that it has not there is nothing to say.
     """
     lines = queries.lines_of(session, [run_id], actor.id)
     found = next((one for one in queries.phases_in(session, [run_id]) if one.key == phase), None)
-    if not lines or found is None:
-        raise NotThere("This phase does not exist.")
+    if not lines:
+        raise NotThere("This run does not exist, or is not open to you.")
+    if found is None:
+        return []
     run = lines[0]
     span = span_words(found.first_on.toordinal(), found.last_on.toordinal())
     words = [f"{found.label}: {span}, {tasks_words(found.over, found.tasks)}"]

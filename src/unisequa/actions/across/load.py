@@ -15,7 +15,6 @@ from typing import cast
 
 from unisequa.actions.access import may_change_run
 from unisequa.actions.across.staff import Staff, staff
-from unisequa.actions.desk import run_words
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import see_run
 from unisequa.core.people.doers import Overload, Team, overloads, shared
@@ -23,6 +22,7 @@ from unisequa.core.people.laying import Effort, laid
 from unisequa.core.people.levelling import RunOfWork
 from unisequa.core.people.proposals import Evening, Proposal
 from unisequa.core.terms import State
+from unisequa.core.work.line import run_words
 from unisequa.store.plans import minutes_of, plan_of
 from unisequa.store.queries import load as queries
 from unisequa.store.queries.load import Named, Open

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.clock.listening import listen_to_days
+from unisequa.actions.clock.renewing import appoint_renewal
 from unisequa.actions.clock.repeating import plan_ahead
 from unisequa.actions.clock.stale import stalled, stalled_words
 from unisequa.actions.desk import Desk, DeskTask, desk
@@ -38,6 +39,7 @@ def begin_day(session: Session, row: DueRow, today: dt.date) -> str:
     for rule in rules:
         plan_ahead(session, rule, today)
     days = listen_to_days(session, today)
+    appoint_renewal(session, today)
     people = active_people(session)
     calendar = Calendars(calendar_documents(session, None))[None]
     away = {leave.person_id for leave in leave_of(session, [p.id for p in people]) if _covers(leave, today)}

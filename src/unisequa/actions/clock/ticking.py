@@ -21,7 +21,9 @@ from dataclasses import dataclass
 
 from unisequa.actions.clock.gathering import gather
 from unisequa.actions.clock.handing_off import hand_off
+from unisequa.actions.clock.levelling import level_if_due
 from unisequa.actions.clock.opening import open_run
+from unisequa.actions.clock.renewing import renew_lines
 from unisequa.actions.clock.repeating import start_by_rule
 from unisequa.actions.clock.step_messages import ADDRESS, send_step_message
 from unisequa.actions.clock.the_day import begin_day, write_digest
@@ -43,6 +45,7 @@ KINDS: Mapping[str, CarryOut] = {
     "repeat": start_by_rule,
     "message": send_step_message,
     "hand-off": hand_off,
+    "renew": renew_lines,
 }
 """Kind of what is due → who carries it out."""
 MOST_IN_A_TICK = 5_000
@@ -88,6 +91,7 @@ def tick(store: Store, today: dt.date, address: str = "") -> Ticked:
         for number in numbers[:LOOKED_AT]:
             seen.add(number)
             _carry_out(store, number, today, ticked, address)
+    level_if_due(store, today)
     with store.reading() as session:
         people = people_to_write(session, now())
     for person_id in people:

@@ -69,7 +69,18 @@ def add(
     Refused
         For what is no date, ends before it begins, or meets leave that is there.
     """
+    begins, ends = checked(session, actor, person_id, first, last, today)
+    session.add(Leave(person_id=person_id, first_on=begins, last_on=ends, label=" ".join(label.split())[:200]))
+    return begins, ends
+
+
+def checked(
+    session: Session, actor: Actor, person_id: int, first: str, last: str, today: dt.date
+) -> tuple[dt.date, dt.date]:
+    """The days of leave as they are typed, if somebody may be away on them; the same errors."""
     _check_own(actor, person_id)
+    if rows.person_by_id(session, person_id) is None:
+        raise NotThere("There is nobody with that number.")
     begins, ends = typed_span(first, last, today, month_first=actor.month_first)
     if ends < today:
         raise Refused({"last" if last else "first": "These days are over."})
@@ -78,7 +89,6 @@ def add(
             raise Refused(
                 {"first": f"There is leave from {one.first_on} to {one.last_on} already; take that off first."}
             )
-    session.add(Leave(person_id=person_id, first_on=begins, last_on=ends, label=" ".join(label.split())[:200]))
     return begins, ends
 
 

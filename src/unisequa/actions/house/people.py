@@ -10,7 +10,7 @@ from unisequa.actions.history import note
 from unisequa.actions.people import accounts, second_factor
 from unisequa.actions.people.people import Actor, as_actor
 from unisequa.core.errors import Refused
-from unisequa.core.terms import FINISHED
+from unisequa.core.terms import FINISHED, number_in
 from unisequa.store.lists import bring_up
 from unisequa.store.queries import holdings as queries
 from unisequa.store.queries import people as rows
@@ -36,6 +36,8 @@ class PersonLine:
     manager: str
     manager_id: int | None
     teams: tuple[str, ...]
+    calendar_id: int | None = None
+    share: int = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +80,8 @@ def _line(one: Person) -> PersonLine:
         one.manager.name if one.manager else "",
         one.manager_id,
         tuple(team.name for team in one.teams),
+        one.calendar_id,
+        one.share,
     )
 
 
@@ -100,6 +104,26 @@ def add(store: Store, actor: Actor, name: str, email: str, password: str | None,
     """Add somebody who can sign in, with a first password that they are told, or none."""
     check_administrator(actor)
     return accounts.add_person(store, name, email, password, title)
+
+
+def set_hours(session: Session, actor: Actor, person_id: int, calendar_id: int | None, share: str) -> None:
+    """The calendar that somebody works by (the usual one without), and how much of its hours is theirs, in per cent.
+
+    Raises
+    ------
+    Refused
+        Field ``calendar``, ``share``.
+    """
+    check_administrator(actor)
+    person, faults = accounts.person_row(session, person_id), {}
+    if calendar_id and rows.calendar_by_id(session, calendar_id) is None:
+        faults["calendar"] = "That calendar does not exist."
+    number = number_in(share.strip().removesuffix("%").strip())
+    if not 1 <= number <= 100:
+        faults["share"] = "Give a share from 1 to 100 per cent."
+    if faults:
+        raise Refused(faults)
+    person.calendar_id, person.share = calendar_id or None, number
 
 
 def describe(

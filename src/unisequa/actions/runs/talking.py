@@ -13,6 +13,7 @@ from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
 from unisequa.actions.runs.keeping import dates_words
+from unisequa.actions.runs.no_time import told_of_run
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
 from unisequa.core.errors import NotAllowed, NotThere, Refused
@@ -49,6 +50,8 @@ class TaskMore:
         Whether they may take it from a queue, or put it back.
     proposals : tuple of Proposal
         Those of the run that wait for an answer.
+    short : str
+        Until when there is no time for it, and whom that holds up.
     """
 
     comments: tuple[Comment, ...] = ()
@@ -58,6 +61,7 @@ class TaskMore:
     puts_back: bool = False
     proposals: tuple[Proposal, ...] = ()
     files: tuple[FileSeen, ...] = ()
+    short: str = ""
 
 
 def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore:
@@ -75,6 +79,7 @@ def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore
         task.of_team and task.given and (task.in_team or run.may_change),
         open_proposals(session, actor, run.id),
         files_seen(session, actor, run, key),
+        told_of_run(session, run.id).get(key, ""),
     )
 
 

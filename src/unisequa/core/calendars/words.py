@@ -104,11 +104,13 @@ def some_names(names: Sequence[str], most: int = 3) -> str:
 
 
 def hours_words(minutes: int) -> str:
-    """Minutes of work in hours, to the quarter where it is not whole ones.
+    """Minutes of work in hours: to the quarter, from ten hours on to the half.
 
-    >>> hours_words(1860), hours_words(450), hours_words(10)
-    ('31 h', '7.5 h', '0.25 h')
+    >>> hours_words(1860), hours_words(435), hours_words(10), hours_words(4905)
+    ('31 h', '7.25 h', '0.25 h', '82 h')
     """
+    if minutes >= 600:
+        return f"{round(minutes / 30) / 2:g} h"
     quarters = -(-minutes // 15) if minutes < 15 else round(minutes / 15)
     return f"{quarters / 4:g} h"
 

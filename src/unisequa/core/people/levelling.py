@@ -133,7 +133,8 @@ def overloads_of(asked: Mapping[str, Days], people: Mapping[str, Person]) -> lis
 
 @dataclass(frozen=True, slots=True)
 class TaskPlaced:
-    """Where a task comes to lie, as people read dates; who would do it, and the minutes of it by day."""
+    """Where a task comes to lie, as people read dates; who would do it, and the minutes of it by day. ``waits`` says
+    whether it is for want of their time that it does not start earlier."""
 
     run: int
     position: int
@@ -143,6 +144,7 @@ class TaskPlaced:
     finish: int
     span: Span
     days: Mapping[int, int]
+    waits: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,7 +204,8 @@ def _told(run: RunOfWork, n: int, i: int, place: Place, today: int) -> TaskPlace
         who, days = place.taken
     elif doer is not None:
         days = run.laid(i, today)
-    return TaskPlaced(n, i, task.key, who, *dates, (place.start, place.finish), days)
+    waits = isinstance(place.taken, Taken) and place.start > place.free_from
+    return TaskPlaced(n, i, task.key, who, *dates, (place.start, place.finish), days, waits)
 
 
 def _wanted(run: RunOfWork) -> dict[int, Wanted]:
@@ -280,7 +283,9 @@ class NoTime:
     def words(self) -> str:
         """``no time before Fri 12 Dec: Bao has 31 h of 24; holds up Objects mounted (Sunniva)``."""
         text = "no time at all" if self.until is None else f"no time before {day_words(self.until)}"
-        if self.asked > self.has:
+        if self.who and not self.has:
+            text += f": {self.who} has no hours on its days"
+        elif self.asked > self.has:
             text += f": {self.who} has {hours_words(self.asked)} of {hours_words(self.has)}"
         elif self.who:
             text += f": {self.who} is taken by what is more urgent"
@@ -290,17 +295,18 @@ class NoTime:
 
 
 def no_time(runs: Sequence[RunOfWork], answer: Answer, today: int) -> list[NoTime]:
-    """The tasks that would end after their late finish or their deadline, with whom they hold up."""
+    """The tasks that for want of time would end after their late finish or their deadline, with whom they hold up; what
+    is late only because it follows them is not told again."""
     loads = asked_of(runs, today)
     found: list[NoTime] = []
     for placed in answer.tasks:
         run = runs[placed.run]
         plan, i = run.plan, placed.position
-        if placed.who is None or not placed.days or plan.tasks[i].stands:
+        if not placed.waits:
             continue
         limits = [at for at in (plan.schedule.late_finish[i], plan.tasks[i].due_by) if at not in (None, UNDATED)]
         if limits and placed.span[1] > min(at for at in limits if at is not None):
-            found.append(_short(run, placed.run, i, placed.finish, placed.who, loads))
+            found.append(_short(run, placed.run, i, placed.finish, placed.who or "", loads))
     for n, key in answer.nowhere:
         doer = runs[n].doers.get(key)
         found.append(_short(runs[n], n, runs[n].plan.position(key), None, doer.name if doer else "", loads))

@@ -42,11 +42,13 @@ Span = tuple[int, int]
 
 
 class Place(NamedTuple):
-    """Where something is placed; ``taken`` is whatever the room wants to know of it."""
+    """Where something is placed; ``taken`` is whatever the room wants to know of it, ``free_from`` where links and
+    floors alone would have it start."""
 
     start: int
     finish: int
     taken: Any = None
+    free_from: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -272,9 +274,11 @@ class Levelling:
             k = k if until == NEVER else max(k, number_from(activity, "F", until))
             return Place(*span_at(activity, k))
         place = self.room.earliest(j, i, k, until)
-        if place is not None:
-            self.room.take(j, i, place)
-        return place
+        if place is None:
+            return None
+        self.room.take(j, i, place)
+        free = k if until == NEVER else max(k, number_from(activity, "F", until))
+        return place._replace(free_from=span_at(activity, free)[0])
 
     def to_the_right(self, found: Levelled) -> list[list[float]]:
         """Each job to the right up to its own end: the starts of that as urgency."""

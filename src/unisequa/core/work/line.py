@@ -50,8 +50,8 @@ class RunLine:
     phase: str
 
 
-def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str) -> RunLine:
-    """The line of a run on its plan's day.
+def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str, planned: int | None = None) -> RunLine:
+    """The line of a run on its plan's day; of one in which nothing is open how it ended.
 
     Parameters
     ----------
@@ -59,6 +59,8 @@ def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str) -> Ru
         The tasks that count as over by then.
     phase : str
         The one it is in.
+    planned : int, optional
+        The last day of its first baseline.
     """
     grid, calendar = plan.grid, plan.calendars[None]
     leaves = [i for i in range(len(plan.tasks)) if not plan.is_parent(i)]
@@ -68,6 +70,8 @@ def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str) -> Ru
     mark = None
     if stands.ahead is not None and plan.today is not None:
         mark = _marked(plan, stands.ahead)
+    if leaves and not open_ and reach and planned is not None:
+        return _ended(plan, reach, planned, len(leaves), phase)
     rooms = [room[0] for i in open_ if (room := plan.room(i)) is not None]
     return RunLine(
         reach[0] if reach else None,
@@ -84,6 +88,15 @@ def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str) -> Ru
         min(rooms) // calendar.per_day if rooms else None,
         phase,
     )
+
+
+def _ended(plan: Plan, reach: tuple[int, int], planned: int, tasks: int, phase: str) -> RunLine:
+    """How a run ended whose tasks are all over: by how many working days later or earlier than was planned at first."""
+    calendar, grid = plan.calendars.by_day[None], plan.grid
+    late = calendar.count(planned + 1, reach[1] + 1)
+    standing = "behind" if late > 0 else "ahead" if late < 0 else "on time"
+    deadline = None if plan.end is None else grid.day(grid.inclusive(plan.end))
+    return RunLine(*reach, reach[1], deadline, standing, "", -late, None, tasks, tasks, max(0, late), None, phase)
 
 
 def _days(slots: Fraction, per_day: int) -> int:
@@ -113,6 +126,16 @@ def standing_words(standing: str, ahead: int, late: int) -> str:
         days = max(-ahead, late)
         return f"{days} d behind" if days > 0 else "behind"
     return f"{ahead} d ahead" if standing == "ahead" and ahead > 0 else standing
+
+
+def run_words(name: str, template: str) -> str:
+    """A run's name without the name of its template in front, which many begin with.
+
+    >>> run_words("Return of a loan: the clocks", "Return of a loan")
+    'The clocks'
+    """
+    short = name.removeprefix(template).lstrip(" :,–-")
+    return short[:1].upper() + short[1:] if short else name
 
 
 def tasks_words(over: int, tasks: int) -> str:

@@ -1,5 +1,5 @@
 """Seeing across runs: the horizon, and shifts begun there."""
 
-from unisequa.web.across import consider, horizon, load
+from unisequa.web.across import consider, horizon, leave, load, overview
 
-ROUTERS = (horizon.router, load.router, consider.router)
+ROUTERS = (horizon.router, load.router, leave.router, overview.router, consider.router)

@@ -13,7 +13,7 @@ from starlette.responses import JSONResponse, Response
 
 from unisequa.actions.across import horizon as actions
 from unisequa.actions.across.horizon import GROUPS, OPEN, SORTS, Asked, Horizon, RunSeen
-from unisequa.actions.across.no_time import told_of_runs
+from unisequa.actions.runs.no_time import told_of_runs
 from unisequa.actions.templates.library import startable_names
 from unisequa.core.calendars.words import count_words
 from unisequa.core.terms import number_in
@@ -151,7 +151,7 @@ def links(
         return JSONResponse(actions.links_between(session, me, numbers))
 
 
-@router.get("/horizon/{run_id}/phase")
+@router.get("/runs/{run_id}/phase")
 def phase(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, key: Word = "") -> Response:
     """What there is to say of a phase, in lines."""
     with store.reading() as session:

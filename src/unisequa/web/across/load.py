@@ -14,8 +14,8 @@ from starlette.responses import Response
 
 from unisequa.actions.across import load as actions
 from unisequa.actions.across.load import Cell, GroupLoad, Loads, Period, PersonLoad, TaskLoad
-from unisequa.actions.across.no_time import level_told, told_of_person
 from unisequa.actions.people.people import Actor
+from unisequa.actions.runs.no_time import level_told, told_of_person
 from unisequa.core.calendars.words import count_words, day_words, hours_words, names_words, span_words
 from unisequa.core.people.doers import Overload
 from unisequa.core.people.proposals import Proposal
@@ -306,8 +306,8 @@ def _cell(cell: Cell, why: str, highest: int, period: Period) -> CellSeen:
 
 
 def _hours(minutes: int) -> str:
-    """Hours in a cell: to the quarter, from ten on to the half."""
-    return f"{round(minutes / 30) / 2:g}" if minutes >= 600 else hours_words(minutes).removesuffix(" h")
+    """Hours in a cell, which is narrow: from two on to the half."""
+    return f"{round(minutes / 30) / 2:g}" if minutes >= 120 else hours_words(minutes).removesuffix(" h")
 
 
 def _bar(task: TaskLoad, periods: Sequence[Period]) -> BarSeen:

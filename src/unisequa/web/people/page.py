@@ -14,6 +14,7 @@ from unisequa.actions.access import check_administrator
 from unisequa.actions.handing_over import asks_for
 from unisequa.actions.house import leave, teams
 from unisequa.actions.house import people as managing
+from unisequa.actions.house.calendars import calendars
 from unisequa.actions.house.leave import LeaveSeen
 from unisequa.actions.house.people import Holdings, PersonLine
 from unisequa.actions.house.teams import Group
@@ -54,6 +55,7 @@ class PersonPage:
     mine: bool
     positions: tuple[Group, ...]
     leave: tuple[LeaveSeen, ...]
+    calendars: tuple[tuple[int, str], ...]
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
 
@@ -106,7 +108,10 @@ def _page(
         heirs = managing.heirs(session, me, person_id)
         positions = teams.positions(session)
         away = leave.leave_of(session, person_id, today)
-    return PersonPage("people", line, holds, heirs, person_id == me.id, positions, away, typed or {}, faults or {})
+        named = tuple((one.id, one.document.name) for one in calendars(session))
+    return PersonPage(
+        "people", line, holds, heirs, person_id == me.id, positions, away, named, typed or {}, faults or {}
+    )
 
 
 @router.post("/people/{person_id}/{what}")
@@ -121,6 +126,9 @@ def change(
     ways: dict[str, Callable[[Session], Any]] = {
         "describe": lambda s: managing.describe(
             s, me, person_id, typed["name"], typed["title"], number_in(typed["position"]), number_in(typed["manager"])
+        ),
+        "hours": lambda s: managing.set_hours(
+            s, me, person_id, number_in(text_field(form, "calendar", 12)), text_field(form, "share", 12)
         ),
         "leave": lambda s: leave.add(s, me, person_id, typed["first"], typed["last"], typed["label"], settings.day()),
         "no-leave": lambda s: leave.remove(s, me, person_id, number_in(text_field(form, "leave", 12))),

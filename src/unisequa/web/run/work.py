@@ -12,6 +12,7 @@ from unisequa.actions.people.people import people as everybody
 from unisequa.actions.runs.baselines import Against, against
 from unisequa.actions.runs.beyond import Beyond, beyond
 from unisequa.actions.runs.in_hand import NOTHING, InHand, in_hand
+from unisequa.actions.runs.no_time import told_of_run
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.reaching import elsewhere
 from unisequa.actions.runs.seeing import Baseline, RunSeen, see_run, shift_words
@@ -80,6 +81,7 @@ class Work:
     baselines: tuple[Baseline, ...] = ()
     faults: Mapping[str, str] = field(default_factory=dict)
     rides: bool = False
+    short: Mapping[str, str] = field(default_factory=dict)
 
 
 def last_line(run: RunSeen) -> LastLine | None:
@@ -118,7 +120,8 @@ def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked, hand: InHan
     there = beyond(session, me, run) if asked.view == "sheet" else ()
     made = work(considered, asked, more, waiting, people, beside, there)
     kept = run.baselines if asked.view == "sheet" else ()
-    return replace(made, named=views(session, me), hand=hand or in_hand(session, me, run), baselines=kept)
+    short = told_of_run(session, run.id) if considered.result is None else {}
+    return replace(made, named=views(session, me), hand=hand or in_hand(session, me, run), baselines=kept, short=short)
 
 
 _IN_PANEL = frozenset(

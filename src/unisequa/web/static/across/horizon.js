@@ -89,7 +89,7 @@ class Horizon {
     return {
       of: `${run.id}${chosen}`,
       className: `row${chosen}`,
-      html: `<a class="t" href="/runs/${run.id}" title="${esc(run.n)}">${esc(run.n)}</a><span class="w text-soft" title="${esc(run.k)}">${esc(run.k)}</span><span class="s ${run.c}" title="${esc(run.w)}">${esc(run.s)}${short}</span>${strip}`,
+      html: `<a class="t" href="${document.body.dataset.root}runs/${run.id}" title="${esc(run.n)}">${esc(run.n)}</a><span class="w text-soft" title="${esc(run.k)}">${esc(run.k)}</span><span class="s ${run.c}" title="${esc(run.w)}">${esc(run.s)}${short}</span>${strip}`,
     };
   }
 
@@ -128,7 +128,7 @@ class Horizon {
     if (!ids.length) return;
     for (const id of ids) this.asked.add(id);
     try {
-      const answer = await fetch(`/horizon/rows?ids=${ids.join(",")}`);
+      const answer = await fetch(`${document.body.dataset.root}horizon/rows?ids=${ids.join(",")}`);
       if (!answer.ok) throw new Error(String(answer.status));
       for (const run of await answer.json()) this.runs.set(run.id, run);
     } catch {
@@ -143,7 +143,7 @@ class Horizon {
   async links() {
     const ids = [...new Set(this.items.filter((item) => item.kind === "run").map((item) => item.of))];
     if (this.model.packed || !ids.length) return;
-    const answer = await fetch(`/horizon/links?ids=${ids.slice(0, 5000).join(",")}`);
+    const answer = await fetch(`${document.body.dataset.root}horizon/links?ids=${ids.slice(0, 5000).join(",")}`);
     if (!answer.ok) return;
     this.joined = await answer.json();
     this.join();
@@ -244,7 +244,7 @@ function listen(page) {
     const span = part ? `${dayWords(part[2])} – ${dayWords(part[3] - 1)}, ${part[4]} of ${part[5]} over` : `${run.t[0]} of ${run.t[1]} tasks over`;
     tell([`${part ? part[1] : run.n}: ${span}`, run.w || run.s], at[0], at[1]);
     if (!part) return;
-    const answer = await fetch(`/horizon/${run.id}/phase?key=${encodeURIComponent(part[0])}`);
+    const answer = await fetch(`${document.body.dataset.root}runs/${run.id}/phase?key=${encodeURIComponent(part[0])}`);
     if (answer.ok && pointed === key) tell(await answer.json(), at[0], at[1]);
     return;
   });
@@ -270,7 +270,7 @@ function listen(page) {
       const by = next && Math.abs(next.clientX - from) >= 4 ? days(next) : 0;
       if (by && run && run.c !== "over") return page.consider(run, by);
       page.nudge(id, 0);
-      if (next && !by && Math.abs(next.clientX - from) < 4 && page.model.packed) location.assign(`/runs/${id}`);
+      if (next && !by && Math.abs(next.clientX - from) < 4 && page.model.packed) location.assign(`${document.body.dataset.root}runs/${id}`);
       return undefined;
     }, { across: true });
     return undefined;
@@ -287,7 +287,7 @@ function listen(page) {
     else if (event.altKey && (event.key === "ArrowLeft" || event.key === "ArrowRight") && page.chosen) page.nudge(page.chosen.id, page.moved + (event.key === "ArrowRight" ? 1 : -1) * (event.shiftKey ? 7 : 1));
     else if (event.key === "Enter" && page.chosen && !event.target.closest("a, button")) {
       if (page.moved) page.consider(page.chosen, page.moved);
-      else location.assign(`/runs/${page.chosen.id}`);
+      else location.assign(`${document.body.dataset.root}runs/${page.chosen.id}`);
     } else if (event.key === "Escape" && page.moved) page.putBack();
     else if (event.key.toLowerCase() === "n" && !event.altKey) openStretch();
     else return;

@@ -9,7 +9,7 @@ export function openStretch(first, last) {
   if (form) {
     form.elements.first.value = first === undefined ? "" : isoOf(first);
     form.elements.last.value = last === undefined ? "" : isoOf(last);
-    form.onsubmit = () => { form.action = `/start/${byId("stretch-template").value}`; };
+    form.onsubmit = () => { form.action = `${document.body.dataset.root}start/${byId("stretch-template").value}`; };
   }
   dialog.querySelector("[data-close]").onclick = () => dialog.close();
   dialog.showModal();
