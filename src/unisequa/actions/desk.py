@@ -4,26 +4,25 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass
 from typing import cast
 
+from unisequa.actions.across.staff import one_of
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import AtHand, at_hand_anywhere
 from unisequa.actions.runs.no_time import told_of_person, told_of_runs
 from unisequa.actions.runs.proposing import Proposal, proposals_to
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.grid import read_span
 from unisequa.core.calendars.words import count_words, day_words, some_names
 from unisequa.core.people.laying import Effort, laid
 from unisequa.core.plan.calendars import Calendars
-from unisequa.core.terms import DAY_MINUTES, FINISHED, State
+from unisequa.core.terms import FINISHED, State
 from unisequa.core.work.line import run_words
 from unisequa.core.work.summary import RunSummary
 from unisequa.store.minutes import clock_words, has_come, minutes_since
+from unisequa.store.plans import minutes_of
 from unisequa.store.queries import desk as queries
-from unisequa.store.queries.people import leave_of
 from unisequa.store.store import Session
 
 DONE_DAYS = 30
@@ -130,14 +129,7 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
     def waits(row: queries.OpenTask, state: State) -> str:
         return short.get((row.run_id, row.key)) or told.words(row, state)
 
-    away = {
-        number
-        for leave in leave_of(session, [actor.id])
-        for number in range(leave.first_on.toordinal(), leave.last_on.toordinal() + 1)
-    }
-
-    def hours(number: int) -> int:
-        return DAY_MINUTES if calendar.is_working_day(number) and number not in away else 0
+    hours = one_of(session, actor.id).hours
 
     def seen(rows: Iterable[queries.OpenTask], waits: Callable[[queries.OpenTask, State], str]) -> tuple[DeskTask, ...]:
         return tuple(_seen(row, today, calendar, waits) for row in rows if not _is_over(row, today))
@@ -284,14 +276,12 @@ def _load(
 ) -> tuple[DayLoad, ...]:
     day, asked = today.toordinal(), dict[int, int]()
     for row in rows:
-        minutes = 0
-        with suppress(ValueError):
-            minutes = read_span(row.effort, DAY_MINUTES) if row.effort else 0
+        minutes = minutes_of(row.effort)
         if not minutes or row.start_on is None or row.finish_on is None or _is_over(row, today):
             continue
         span = row.start_on.toordinal(), row.finish_on.toordinal()
         takes = span[1] - span[0] + 1 if row.minutes else row.duration
-        effort = Effort(minutes, *span, takes, cast(State, row.state))
+        effort = Effort(minutes, *span, takes, cast(State, row.state), minutes_of(row.chunk) or 0, row.left)
         for at, part in laid(effort, day, calendar, hours).items():
             asked[at] = asked.get(at, 0) + part
     return tuple(DayLoad(at, asked.get(at, 0), hours(at)) for at in range(day, day + LOAD_DAYS))

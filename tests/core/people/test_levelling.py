@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-import math
 from dataclasses import replace
-from fractions import Fraction
 from typing import Any
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests import slow_reckoner
 from tests.plans import day, plan, step
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.people.doers import Doer, Person, Team, overloads, shared
@@ -31,39 +30,6 @@ def works(number: int) -> bool:
     return dt.date.fromordinal(number).weekday() < 5
 
 
-def slowly_laid(effort: Effort, hours: Any, today: int = TODAY) -> dict[int, int]:
-    """The rule of the design, word by word, on plain days with Monday to Friday worked."""
-    days = list(range(effort.first, effort.last + 1))
-    minutes = Fraction(effort.minutes)
-    if effort.state == "in review":
-        return {}
-    if effort.state == "under way":
-        worked = [d for d in days if works(d)]
-        to_come = [d for d in range(max(effort.first, today), max(effort.last, today) + 1) if works(d)]
-        share = Fraction(min(max(1, len(to_come)), max(1, len(worked))), max(1, len(worked)))
-        minutes = Fraction(effort.left if effort.left is not None else math.ceil(effort.minutes * share))
-        days = [*range(max(effort.first, today), max(effort.last, today) + 1)]
-    elif effort.last < today:
-        days, d = [], today
-        while sum(map(works, days)) < max(1, effort.duration):
-            if days or works(d):
-                days.append(d)
-            d += 1
-    else:
-        days = [d for d in days if d >= today]
-    if not minutes:
-        return {}
-    there = [d for d in days if hours(d)]
-    if not there:
-        return {days[0]: int(minutes)}
-    weights = [Fraction(hours(d)) for d in there]
-    if effort.chunk:
-        n = min(len(there), max(1, int(minutes) // effort.chunk))
-        there, weights = there[:n], [Fraction(1)] * n
-    sums = [math.floor(minutes * sum(weights[: k + 1]) / sum(weights)) for k in range(len(there))]
-    return {d: b - a for d, a, b in zip(there, [0, *sums], sums, strict=False) if b - a}
-
-
 @settings(max_examples=300)
 @given(
     st.integers(-15, 15), st.integers(0, 12), st.integers(1, 4000), st.sampled_from([0, 60, 120, 240]),
@@ -77,7 +43,7 @@ def test_effort_lies_where_a_slow_reckoner_lays_it(
     duration = sum(works(TODAY + first + n) for n in range(days + 1))
     effort = Effort(minutes, TODAY + first, TODAY + first + days, duration, state, chunk, left)
     found = laid(effort, TODAY, WEEK, doer.hours)
-    assert found == slowly_laid(effort, lambda d: has if works(d) and d - TODAY not in away else 0)
+    assert found == slow_reckoner.laid(effort, lambda d: has if works(d) and d - TODAY not in away else 0, works, TODAY)
 
 
 def test_a_queue_is_shared_by_the_hours_of_its_members_that_day() -> None:

@@ -328,7 +328,8 @@ def proposals(
     for task in tasks_in(session, actor, found, person_id, period, today):
         if task.seen and not task.prepared and not task.queue:
             minutes = sum(part for day, part in task.days.items() if period.first <= day <= period.last)
-            weights[task.run_id] = weights.get(task.run_id, 0) + minutes
+            if minutes:
+                weights[task.run_id] = weights.get(task.run_id, 0) + minutes
     ids = sorted(weights, key=lambda number: (-weights[number], number))[:MOST_RUNS]
     runs: list[RunOfWork] = []
     names: list[str] = []

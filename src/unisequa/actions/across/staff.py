@@ -48,6 +48,18 @@ class Staff:
         return RunOfWork(plan, asked, doers, run.state == "prepared")
 
 
+def one_of(session: Session, person_id: int) -> Person:
+    """Somebody with their hours, alone."""
+    row = queries.person_by_id(session, person_id)
+    documents = {one.id: CalendarDocument.model_validate(one.document) for one in queries.calendars(session)}
+    usual = next(iter(documents.values()), CalendarDocument(name="Monday to Friday"))
+    if row is None:
+        return Person("", usual.working(), 0)
+    document = documents.get(row.calendar_id or 0, usual)
+    leave = tuple((one.first_on.toordinal(), one.last_on.toordinal()) for one in queries.leave_of(session, [person_id]))
+    return Person(row.name, document.working(), daily_minutes(document, Fraction(row.share, 100)), leave)
+
+
 def staff(session: Session) -> Staff:
     """Everybody of the house."""
     documents = {row.id: CalendarDocument.model_validate(row.document) for row in queries.calendars(session)}

@@ -8,6 +8,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import cast
 
+from unisequa.actions.across.staff import staff
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.filling import Filled
 from unisequa.actions.starting.rehearsing import Startable
@@ -142,6 +143,7 @@ class _People:
             ]
             for one in everybody if one.id in asked
         }  # fmt: skip
+        self.staff = staff(session)
         wanted = asked | {mate for mates in self.mates.values() for mate in mates}
         self.leave: dict[int, list[tuple[int, int]]] = {}
         for gone in leave_of(session, wanted):
@@ -172,8 +174,7 @@ class _People:
             self.days[person, day] = self.days.get((person, day), 0) + part
 
     def _hours(self, person: int, day: int) -> int:
-        there = self.calendar.is_working_day(day) and not self._gone(person, day, day)
-        return DAY_MINUTES if there else 0
+        return self.staff.people[person].hours(day)
 
     def _gone(self, person: int, first: int, last: int) -> tuple[int, int] | None:
         """The leave of somebody that touches some days."""

@@ -51,6 +51,8 @@ class OpenTask(NamedTuple):
     assigned_id: int | None
     who: str | None
     minutes: dict[str, Any] | None
+    chunk: str | None
+    left: int | None
 
 
 def _tasks() -> Select[Any]:
@@ -58,7 +60,7 @@ def _tasks() -> Select[Any]:
         TaskRow.id, Run.id, Run.name, TemplateRow.name, TaskRow.key, TaskRow.title, TaskRow.state, TaskRow.start_on,
         TaskRow.finish_on, TaskRow.ready_on, TaskRow.counts_on, TaskRow.done_at, TaskRow.duration, TaskRow.effort,
         TaskRow.person_id, TaskRow.signer_id, TaskRow.team_id, TaskRow.assigned_id, Person.name,
-        TaskRow.minutes,
+        TaskRow.minutes, TaskRow.chunk, TaskRow.left,
     )  # fmt: skip
     return (
         select(*columns)

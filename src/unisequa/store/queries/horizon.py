@@ -67,13 +67,10 @@ def thin_runs(session: Session, person_id: int, asked: Asked, by: str) -> list[T
         LineOfRun.ahead, LineOfRun.slack,
     )  # fmt: skip
     query: Any = select(*columns, _BY.get(by, Run.id)).join(LineOfRun, LineOfRun.run_id == Run.id)
+    query = query.join(Edition, Edition.id == Run.edition_id).join(TemplateRow, TemplateRow.id == Edition.template_id)
     query = query.where(seen_by(person_id))
     if by == "keeper" or asked.text:
         query = query.join(Person, Person.id == Run.keeper_id)
-    if by in {"template", "category", "tag"} or asked.template or asked.category or asked.tag or asked.text:
-        query = query.join(Edition, Edition.id == Run.edition_id).join(
-            TemplateRow, TemplateRow.id == Edition.template_id
-        )
     if by in {"kind", "unit"} or asked.kind or asked.unit:
         query = query.outerjoin(Subject, Subject.id == Run.subject_id)
     if by == "phase":
@@ -208,7 +205,9 @@ def lines_behind(session: Session, today: dt.date, most: int, after: int) -> lis
 
 def choices_for(session: Session, person_id: int) -> dict[str, list[tuple[str, str]]]:
     """What runs may be filtered by: values with their words, of the runs that somebody sees."""
-    runs = select(Run.id).where(seen_by(person_id)).scalar_subquery()
+    seen = select(Run.id).join(Edition, Edition.id == Run.edition_id)
+    seen = seen.join(TemplateRow, TemplateRow.id == Edition.template_id).where(seen_by(person_id))
+    runs = seen.scalar_subquery()
     keepers = select(Person.id, Person.name).where(Person.id.in_(select(Run.keeper_id).where(Run.id.in_(runs))))
     templates = select(TemplateRow.id, TemplateRow.name, TemplateRow.category).where(
         TemplateRow.id.in_(select(Edition.template_id).join(Run, Run.edition_id == Edition.id).where(Run.id.in_(runs)))

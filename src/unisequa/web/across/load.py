@@ -359,7 +359,7 @@ def _said(found: Loads, periods: Sequence[Period], unit: str) -> Iterator[tuple[
         yield "Nobody is asked for more than they have", ""
         if single:
             yield f"; on single days {names_words([one.name for one in single[:MOST_SAID]])}", "bad"
-            yield f"{' and others' if len(single) > MOST_SAID else ''} are.", ""
+            yield " is." if len(single) == 1 else " are." if len(single) <= MOST_SAID else " and others are.", ""
         else:
             yield ".", ""
         return
