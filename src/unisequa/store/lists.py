@@ -18,7 +18,7 @@ from unisequa.core.documents.template import SignOff
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.mending import Mending, mending
 from unisequa.core.terms import FINISHED
-from unisequa.core.work.line import RunLine, line_of
+from unisequa.core.work.line import RunLine, laned, line_of
 from unisequa.core.work.outlook import Outlook, outlook
 from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.core.work.run_states import is_over
@@ -164,25 +164,30 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
         phase.first_on, phase.last_on = first, last
     for gone in rows.values():
         run.phases.remove(gone)
-    _keep_line(run, kept.line, today)
+    _keep_line(run, kept, today)
     template = template_of_run(run)
     if session is not None and run.id is not None and any(step.messages for step in template.steps):
         keep_messages(session, run, template, plan, today)
 
 
-def _keep_line(run: Run, line: RunLine, today: dt.date) -> None:
-    """The line of a run; what is over stands as it did when it ended."""
+def _keep_line(run: Run, kept: Kept, today: dt.date) -> None:
+    """The line of a run."""
     run.line = run.line or LineOfRun()
-    for name, value in {"as_of": dt.date(today.year, today.month, today.day), **_line_kept(line)}.items():
+    dated = [
+        (key, label, first.toordinal(), last.toordinal(), over, tasks)
+        for key, label, tasks, over, first, last in kept.phases
+        if first is not None and last is not None
+    ]
+    drawn = {"phases": laned(dated), "anchors": kept.summary.get("anchors", [])}
+    as_of = dt.date(today.year, today.month, today.day)
+    for name, value in {"as_of": as_of, **_line_kept(kept.line), **drawn}.items():
         if getattr(run.line, name) != value:
             setattr(run.line, name, value)
 
 
 def _line_kept(line: RunLine) -> dict[str, Any]:
-    days = {"first_on": line.first, "last_on": line.last, "expected_on": line.expected}
-    days |= {"deadline_on": line.deadline, "mark_on": line.mark}
     return {
-        **{name: _date(day) for name, day in days.items()},
+        "first": line.first, "last": line.last, "expected": line.expected, "deadline": line.deadline, "mark": line.mark,
         "standing": line.standing, "reason": line.reason[:400], "ahead": line.ahead, "tasks": line.tasks,
         "over": line.over, "late": line.late, "slack": line.slack, "phase": line.phase,
     }  # fmt: skip
@@ -306,7 +311,7 @@ def differences(run: Run, today: dt.date) -> list[str]:
     ]
     if _lasting(run.summary) != _lasting(kept.summary):
         told.append("the summary is not what the tasks say")
-    lasting = ("first_on", "last_on", "deadline_on", "tasks", "phase")
+    lasting = ("first", "last", "deadline", "tasks", "phase")
     line = _line_kept(kept.line)
     if run.line is None or any(getattr(run.line, name) != line[name] for name in lasting):
         told.append("its line on the horizon is not what the tasks say")

@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
@@ -33,30 +34,16 @@ SORTS = ("end", "lateness", "slack", "name")
 FIRST = 60
 """Rows that come with the first answer."""
 MOST_AT_ONCE = 200
-LANES = 3
-"""Into how many lines the phases of a row are laid at most."""
 BAD = ("behind", "in a muddle")
-FAR = dt.date.max
+FAR = 10**7
 
 Span = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
-class PhaseSeen:
-    """A phase as it is drawn: both days included, in which line of the row."""
-
-    key: str
-    label: str
-    first: int
-    last: int
-    tasks: int
-    over: int
-    lane: int
-
-
-@dataclass(frozen=True, slots=True)
 class RunSeen:
-    """A run as it is drawn."""
+    """A run as it is drawn; of each phase its key, label, first and last day, tasks over, tasks, and in which line it
+    lies, of each anchor its day and name."""
 
     id: int
     name: str
@@ -73,8 +60,8 @@ class RunSeen:
     mark: int | None
     tasks: int
     over: int
-    phases: tuple[PhaseSeen, ...]
-    anchors: tuple[tuple[int, str], ...]
+    phases: list[Any]
+    anchors: list[Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +98,7 @@ class Horizon:
     standings: Mapping[str, int]
     reach: Span | None
     calendar: WorkingCalendar
+    choices: Mapping[str, list[tuple[str, str]]]
 
 
 def horizon(
@@ -132,11 +120,13 @@ def horizon(
     standings: dict[str, int] = {}
     for run in live:
         standings[run.standing] = standings.get(run.standing, 0) + 1
-    starts = [run.first_on for run in found if run.first_on]
-    ends = [run.last_on for run in found if run.last_on]
-    reach = (min(starts).toordinal(), max(ends).toordinal()) if starts and ends else None
+    starts = [run.first for run in found if run.first]
+    ends = [run.last for run in found if run.last]
+    reach = (min(starts), max(ends)) if starts and ends else None
     rows = tuple(rows_of(session, actor, first, today))
-    return Horizon(groups, rows, len(found), len(live), standings, reach, calendar)
+    narrowed = asked != Asked(asked.states)
+    all_ = queries.thin_runs(session, actor.id, Asked(asked.states), "") if narrowed else found
+    return Horizon(groups, rows, len(found), len(live), standings, reach, calendar, _choices(session, all_))
 
 
 def rows_of(session: Session, actor: Actor, ids: Sequence[int], today: dt.date) -> Iterable[RunSeen]:
@@ -145,17 +135,17 @@ def rows_of(session: Session, actor: Actor, ids: Sequence[int], today: dt.date) 
     if not ids:
         return []
     lines = {line.id: line for line in queries.lines_of(session, ids, actor.id)}
-    phases: dict[int, list[queries.PhaseLine]] = {}
-    for phase in queries.phases_in(session, list(lines)):
-        phases.setdefault(phase.run_id, []).append(phase)
-    return [_seen(lines[number], phases.get(number, []), today) for number in ids if number in lines]
+    day = dt.date(today.year, today.month, today.day)
+    behind = [line.id for line in lines.values() if line.state == "live" and line.as_of != day]
+    summaries = queries.summaries_of(session, behind)
+    return [_seen(lines[number], summaries.get(number), today) for number in ids if number in lines]
 
 
-def _seen(line: Line, phases: Sequence[queries.PhaseLine], today: dt.date) -> RunSeen:
-    standing, reason, ahead, late = line.standing, line.reason, line.ahead, line.late
-    if line.state == "live" and line.as_of != today:
-        standing, reason = RunSummary(**line.summary).standing(today.toordinal())
-    words = standing_words(standing, ahead, late) if line.state == "live" else line.state
+def _seen(line: Line, summary: Mapping[str, Any] | None, today: dt.date) -> RunSeen:
+    """A run as it is drawn; what its line said another day is brought to this one as far as its summary tells."""
+    standing, reason = line.standing, line.reason
+    if summary is not None:
+        standing, reason = RunSummary(**summary).standing(today.toordinal())
     live = line.state == "live"
     return RunSeen(
         line.id,
@@ -163,37 +153,19 @@ def _seen(line: Line, phases: Sequence[queries.PhaseLine], today: dt.date) -> Ru
         line.state,
         line.keeper,
         line.template,
-        words,
+        standing_words(standing, line.ahead, line.late) if live else line.state,
         standing if live else "",
         reason if live else "",
-        _day(line.first_on),
-        _day(line.last_on),
-        _day(line.expected_on),
-        _day(line.deadline_on),
-        _day(line.mark_on) if live else None,
+        line.first,
+        line.last,
+        line.expected,
+        line.deadline,
+        line.mark if live else None,
         line.tasks,
         line.tasks if is_over(line.state) else line.over,
-        tuple(laned(phases)),
-        tuple((int(day), str(label)) for day, label in line.summary.get("anchors", ())),
+        line.phases,
+        line.anchors,
     )
-
-
-def laned(phases: Sequence[queries.PhaseLine]) -> Iterable[PhaseSeen]:
-    """Phases in as few lines as they need, three at most: in a fourth they lie over those that end first."""
-    ends: list[int] = []
-    for phase in phases:
-        first, last = phase.first_on.toordinal(), phase.last_on.toordinal()
-        lane = next((n for n, end in enumerate(ends) if end < first), None)
-        if lane is None:
-            lane = len(ends) if len(ends) < LANES else ends.index(min(ends))
-        if lane == len(ends):
-            ends.append(last)
-        ends[lane] = max(ends[lane], last)
-        yield PhaseSeen(phase.key, phase.label, first, last, phase.tasks, phase.over, lane)
-
-
-def _day(day: dt.date | None) -> int | None:
-    return day.toordinal() if day else None
 
 
 def _order(run: Thin, sort: str) -> tuple[object, ...]:
@@ -202,10 +174,10 @@ def _order(run: Thin, sort: str) -> tuple[object, ...]:
         return name
     if sort == "lateness":
         bad = run.state == "live" and run.standing in BAD
-        return (not bad, -max(run.late, -run.ahead) if run.state == "live" else 0, run.last_on or FAR, *name)
+        return (not bad, -max(run.late, -run.ahead) if run.state == "live" else 0, run.last or FAR, *name)
     if sort == "slack":
-        return (run.slack is None or is_over(run.state), run.slack or 0, run.last_on or FAR, *name)
-    return (run.last_on or FAR, *name)
+        return (run.slack is None or is_over(run.state), run.slack or 0, run.last or FAR, *name)
+    return (run.last or FAR, *name)
 
 
 def _grouped(runs: Sequence[Thin], by: str, *, packed: bool) -> tuple[Group, ...]:
@@ -225,7 +197,7 @@ def _grouped(runs: Sequence[Thin], by: str, *, packed: bool) -> tuple[Group, ...
 def _heads(run: Thin, by: str) -> list[tuple[object, str]]:
     """The heads that a run stands under: one, or one for each of its tags."""
     if by == "ends":
-        month = run.last_on
+        month = dt.date.fromordinal(run.last) if run.last else None
         return [((0, month.year, month.month), f"{month:%B %Y}")] if month else [((1, 0, 0), "no date yet")]
     if by == "state":
         return [(place_in_lists(run.state), run.state)]
@@ -239,10 +211,9 @@ def _heads(run: Thin, by: str) -> list[tuple[object, str]]:
 def _packed(runs: Iterable[Thin]) -> Iterable[Packed]:
     """Runs beneath each other in as few lines as they need."""
     ends: list[int] = []
-    dated = [run for run in runs if run.first_on and run.last_on]
-    for run in sorted(dated, key=lambda run: (run.first_on or FAR, run.last_on or FAR)):
-        assert run.first_on is not None and run.last_on is not None
-        first, last = run.first_on.toordinal(), run.last_on.toordinal()
+    dated = [run for run in runs if run.first and run.last]
+    for run in sorted(dated, key=lambda run: (run.first or FAR, run.last or FAR)):
+        first, last = run.first or 0, run.last or 0
         lane = next((n for n, end in enumerate(ends) if end < first), len(ends))
         if lane == len(ends):
             ends.append(last)
@@ -263,9 +234,27 @@ def _with_leave(session: Session, groups: Sequence[Group]) -> tuple[Group, ...]:
     return tuple(Group(one.label, one.ids, one.packed, tuple(away.get(alone.get(one.label, 0), ()))) for one in groups)
 
 
-def choices(session: Session, actor: Actor) -> dict[str, list[tuple[str, str]]]:
-    """What the runs that somebody sees may be filtered by: values with their words."""
-    return queries.choices_for(session, actor.id)
+def _choices(session: Session, runs: Iterable[Thin]) -> dict[str, list[tuple[str, str]]]:
+    """What runs may be filtered by: values with their words."""
+    keepers, editions, subjects = set[int](), set[int](), set[int]()
+    for run in runs:
+        keepers.add(run.keeper_id)
+        editions.add(run.edition_id)
+        if run.subject_id is not None:
+            subjects.add(run.subject_id)
+    parts = queries.parts_of(session, keepers, editions, subjects)
+    return {
+        "keeper": [(str(number), name) for number, name in parts.keepers],
+        "template": list(dict.fromkeys((str(number), name) for number, name, _, _ in parts.templates)),
+        "category": _alike(category for _, _, category, _ in parts.templates),
+        "tag": _alike(tag for _, _, _, tags in parts.templates for tag in tags),
+        "kind": _alike(kind for kind, _ in parts.subjects),
+        "unit": _alike(unit for _, unit in parts.subjects),
+    }
+
+
+def _alike(values: Iterable[str]) -> list[tuple[str, str]]:
+    return [(value, value) for value in sorted({value for value in values if value})]
 
 
 def links_between(session: Session, actor: Actor, ids: Collection[int]) -> list[tuple[int, int]]:
@@ -283,17 +272,17 @@ def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: 
         For a run that one does not see. Of a phase that it has not there is nothing to say.
     """
     lines = queries.lines_of(session, [run_id], actor.id)
-    found = next((one for one in queries.phases_in(session, [run_id]) if one.key == phase), None)
+    found = next((one for line in lines for one in line.phases if one[0] == phase), None)
     if not lines:
         raise NotThere("This run does not exist, or is not open to you.")
     if found is None:
         return []
     run = lines[0]
-    span = span_words(found.first_on.toordinal(), found.last_on.toordinal())
-    words = [f"{found.label}: {span}, {tasks_words(found.over, found.tasks)}"]
-    if run.state == "live" and run.mark_on is not None and run.standing != "on time":
+    _, label, first, last, over, of, _ = found
+    words = [f"{label}: {span_words(first, last)}, {tasks_words(over, of)}"]
+    if run.state == "live" and run.mark is not None and run.standing != "on time":
         stands = standing_words(run.standing, run.ahead, run.late)
-        words.append(f"Work done stands where {day_words(run.mark_on)} should: {stands}.")
+        words.append(f"Work done stands where {day_words(run.mark)} should: {stands}.")
     if run.state == "live" and run.reason and run.standing in BAD:
         words.append(f"{run.reason[:1].upper()}{run.reason[1:]}.")
     if is_over(run.state):
@@ -301,11 +290,11 @@ def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: 
     tasks = queries.open_in_phase(session, run_id, phase)
     late = [task for task in tasks if task.finish_on is not None and task.finish_on < today]
     if late:
-        first = late[0]
-        due = day_words(first.finish_on) if first.finish_on else ""
-        who = f" ({first.who})" if first.who else ""
+        oldest = late[0]
+        due = day_words(oldest.finish_on) if oldest.finish_on else ""
+        who = f" ({oldest.who})" if oldest.who else ""
         more = f", and {count_words(len(late) - 1, 'task')} more" if len(late) > 1 else ""
-        words.append(f"{first.title}{who} was due {due}{more}.")
+        words.append(f"{oldest.title}{who} was due {due}{more}.")
     elif tasks:
         now = next((task for task in tasks if task.state in BEGUN), tasks[0])
         who = f", {now.who}" if now.who else ""

@@ -6,7 +6,8 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from unisequa.actions.across.load import Loads, Period, TaskLoad, days_of, loads, tasks_in
+from unisequa.actions.across.load import Loads, Period, TaskLoad, loads, tasks_in
+from unisequa.actions.across.sums import days_of
 from unisequa.actions.house import leave as house
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.words import span_words

@@ -1,52 +1,32 @@
 """Hours asked of people against those they have, over a stretch of days: by person, team or position.
 
-Read from rows of tasks, never from whole runs. The sums are kept in memory for as long as nothing they rest on changes;
-they are worked out again wherever they are not there.
+Read from rows of tasks, never from whole runs (:mod:`unisequa.actions.across.sums`).
 """
 
 from __future__ import annotations
 
 import datetime as dt
-from collections import OrderedDict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
-from typing import cast
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
-from unisequa.actions.access import may_change_run
-from unisequa.actions.across.staff import Staff, staff
+from unisequa.actions.access import may_change_run, may_comment
+from unisequa.actions.across.staff import Staff
+from unisequa.actions.across.sums import Laid, days_of, lay_all
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.seeing import see_run
-from unisequa.core.people.doers import Overload, Team, overloads, shared
-from unisequa.core.people.laying import Effort, laid
+from unisequa.core.people.doers import Overload, Team, overloads
 from unisequa.core.people.levelling import RunOfWork
 from unisequa.core.people.proposals import Evening, Proposal
-from unisequa.core.terms import State
 from unisequa.core.work.line import run_words
 from unisequa.store.plans import minutes_of, plan_of
 from unisequa.store.queries import load as queries
-from unisequa.store.queries.load import Named, Open
-from unisequa.store.queries.no_time import rests_on
+from unisequa.store.queries.load import Named
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session
 
 __all__ = ["Loads", "Period", "loads"]
 
-MOST_KEPT = 8
 MOST_RUNS = 12
 """Runs of which proposals are worked out: those that have most of an overload."""
-
-Days = dict[int, int]
-
-
-@dataclass(frozen=True, slots=True)
-class Laid:
-    """Minutes by person and day, in live runs and in prepared ones, up to a day; and the tasks without effort by
-    person: their first and last days."""
-
-    asked: Mapping[int, Mapping[int, int]]
-    expected: Mapping[int, Mapping[int, int]]
-    bare: Mapping[int, Sequence[tuple[int, int]]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,81 +87,6 @@ class Loads:
     laid: Laid
 
 
-@dataclass(slots=True)
-class _Kept:
-    """What was worked out last, by what it rests on."""
-
-    by: OrderedDict[tuple[object, ...], tuple[Staff, Laid]] = field(default_factory=OrderedDict)
-
-
-_KEPT = _Kept()
-
-
-def lay_all(session: Session, today: dt.date, last: dt.date) -> tuple[Staff, Laid]:
-    """Everybody, and the minutes asked of them up to a day."""
-    bind = session.get_bind()
-    key = (str(bind.engine.url), id(bind.engine), rests_on(session, today), last)
-    known = _KEPT.by.get(key)
-    if known is not None:
-        _KEPT.by.move_to_end(key)
-        return known
-    found = staff(session)
-    made = found, lay(found, queries.open_tasks(session, today, last), today.toordinal())
-    _KEPT.by[key] = made
-    while len(_KEPT.by) > MOST_KEPT:
-        _KEPT.by.popitem(last=False)
-    return made
-
-
-def lay(everybody: Staff, tasks: Iterable[Open], today: int) -> Laid:
-    """Tasks as minutes by person and day."""
-    asked: dict[int, Days] = {}
-    expected: dict[int, Days] = {}
-    bare: dict[int, list[tuple[int, int]]] = {}
-    read = lru_cache(maxsize=2048)(minutes_of)
-    for task in tasks:
-        minutes = read(task.effort)
-        if minutes is None:
-            for number in _whose(everybody, task):
-                bare.setdefault(number, []).append((task.start_on.toordinal(), task.finish_on.toordinal()))
-            continue
-        into = asked if task.run_state == "live" else expected
-        for number, days in days_of(everybody, task, minutes, read(task.chunk) or 0, today):
-            mine = into.get(number)
-            if mine is None:
-                mine = into[number] = {}
-            for day, part in days.items():
-                mine[day] = mine.get(day, 0) + part
-    return Laid(asked, expected, bare)
-
-
-def _whose(everybody: Staff, task: Open) -> Iterator[int]:
-    doer = everybody.doer(task.person_id, task.team_id)
-    if isinstance(doer, Team):
-        yield from (everybody.ids[one.name] for one in doer.members)
-    elif doer is not None:
-        yield everybody.ids[doer.name]
-
-
-def days_of(
-    everybody: Staff, task: Open, minutes: int, chunk: int, today: int
-) -> Iterator[tuple[int, Mapping[int, int]]]:
-    """The minutes of a task by day, of each who does it."""
-    doer = everybody.doer(task.person_id, task.team_id)
-    if doer is None:
-        return
-    first, last = task.start_on.toordinal(), task.finish_on.toordinal()
-    calendar = everybody.calendars.get(task.calendar or "", everybody.usual)
-    duration = calendar.count(first, last + 1) if task.hourly else task.duration
-    effort = Effort(minutes, first, last, duration, cast(State, task.state), chunk, task.left)
-    days = laid(effort, today, calendar, doer.hours)
-    if isinstance(doer, Team):
-        for name, parts in shared(days, doer).items():
-            yield everybody.ids[name], parts
-    else:
-        yield everybody.ids[doer.name], days
-
-
 def loads(session: Session, today: dt.date, periods: Sequence[Period], by: str = "team") -> Loads:
     """The load of everybody who works here, over periods; grouped by team or by position, or not at all."""
     last = dt.date.fromordinal(periods[-1].last)
@@ -209,7 +114,7 @@ def _load(everybody: Staff, found: Laid, number: int, periods: Sequence[Period],
         over = sum(max(0, a - h) for a, h in zip(wanted, has, strict=True))
         cells.append(Cell(sum(wanted), sum(expected.get(day, 0) for day in days), sum(has), over))
         why.append("" if any(has) else _why(person.why_away, days))
-    bare = sum(a <= last and b >= first for a, b in found.bare.get(number, ()))
+    bare = found.without_effort(number, first, last)
     return PersonLoad(
         number,
         person.name,
@@ -333,12 +238,13 @@ def proposals(
     ids = sorted(weights, key=lambda number: (-weights[number], number))[:MOST_RUNS]
     runs: list[RunOfWork] = []
     names: list[str] = []
+    may: list[bool] = []
     for number in ids:
         run = run_by_id(session, number, alone=False)
         assert run is not None
+        may.append(may_change_run(run, actor) or may_comment(run, actor))
         runs.append(found.staff.work_of(run, plan_of(run, today, viewer=actor.id)))
         names.append(run_words(run.name, run.edition.template.name))
-    may = [may_consider(session, actor, number, today) for number in ids]
     staff_ids = found.staff.ids
     asked = {name: dict(found.laid.asked.get(staff_ids[name], {})) for name in staff_ids}
     evening = Evening(
@@ -350,9 +256,3 @@ def proposals(
         asked,
     )
     return (evening.all_of_it(overload) if whole else evening.proposals(overload)), ids, names
-
-
-def may_consider(session: Session, actor: Actor, run_id: int, today: dt.date) -> bool:
-    """Whether somebody may consider a shift of a run."""
-    run = run_by_id(session, run_id, alone=False)
-    return run is not None and (may_change_run(run, actor) or see_run(session, actor, run_id, today).may_consider)

@@ -91,7 +91,7 @@ def overview(session: Session, actor: Actor, today: dt.date) -> Overview:
     late = queries.late_tasks(session, actor.id, day)
     first = _month(day, -BACK)
     found = queries.ending(session, actor.id, first, _month(day, AHEAD + 1) - dt.timedelta(days=1))
-    soon = [one for one in found if one.state == "live" and day <= one.last_on <= day + dt.timedelta(weeks=WEEKS)]
+    soon = [one for one in found if one.state == "live" and day.toordinal() <= one.last <= day.toordinal() + 7 * WEEKS]
     monday = day.toordinal() - day.weekday()
     load = loads(session, today, [Period(monday, monday + 7 * LOAD_WEEKS - 1)], "none")
     over = [(person.id, one) for person in load.everybody.values() for one in person.overloads]
@@ -126,7 +126,7 @@ def _gathered(late: Iterable[LateTask], today: dt.date, *, by_person: bool) -> l
 def _ending(one: Ending) -> EndingSeen:
     stands = standing_words(one.standing, one.ahead, one.late)
     bad = one.standing in {"behind", "in a muddle"}
-    return EndingSeen(one.id, run_words(one.name, one.template), one.keeper, one.last_on, stands, bad)
+    return EndingSeen(one.id, run_words(one.name, one.template), one.keeper, dt.date.fromordinal(one.last), stands, bad)
 
 
 def _templates(found: Sequence[Ending], first: dt.date) -> list[OfTemplate]:
@@ -134,7 +134,7 @@ def _templates(found: Sequence[Ending], first: dt.date) -> list[OfTemplate]:
     heads: dict[tuple[int, str], dict[dt.date, list[int]]] = {}
     for one in found:
         months = heads.setdefault((one.template_id, one.template), {})
-        counts = months.setdefault(one.last_on.replace(day=1), [0] * len(OUTCOMES))
+        counts = months.setdefault(dt.date.fromordinal(one.last).replace(day=1), [0] * len(OUTCOMES))
         known = one.state in {"live", "finished"}
         counts[OUTCOMES.index(one.standing if known else "to come")] += 1
     axis = [_month(first, n) for n in range(BACK + AHEAD + 1)]

@@ -37,6 +37,10 @@ FAR_LATER, FAR_EARLIER, FAR_LONGER = 30, 20, 10
 """Working days behind the overload, before the task, and longer than it is, up to which something is tried."""
 MOST_STEPS = 6
 """Shifts that *all of it* makes at most."""
+MOST_TASKS = 24
+"""Tasks that are tried: those with most minutes on the days of the overload."""
+MOST_OTHERS = 12
+"""People to whom one is tried to be handed over: those with most room on its days."""
 
 
 class Cost(NamedTuple):
@@ -95,7 +99,9 @@ class Evening:
     def proposals(self, overload: Overload) -> list[Proposal]:
         """What would take minutes from an overload, cheapest first."""
         best: dict[tuple[int, str, Kind], Proposal] = {}
-        for n, i in self.tasks_in(overload):
+        weights = {(n, i): self._own(overload, n, i) for n, i in self.tasks_in(overload)}
+        heaviest = sorted(weights, key=lambda at: (-weights[at], at))[:MOST_TASKS]
+        for n, i in sorted(heaviest):
             for found in self._tried(overload, n, i):
                 key = n, found.key, found.kind
                 if key not in best or (-found.solves, found.cost) < (-best[key].solves, best[key].cost):
@@ -165,54 +171,90 @@ class Evening:
         if start == UNDATED:
             return
         per_day = calendar.per_day
-        first = plan.days(i)
-        assert first is not None
+        most = min(self._own(overload, n, i), self.what_is_left(overload).over)
         until = grid.day_start(overload.last + 1)
         behind = max(1, -(-calendar.count(start, until) // per_day)) + FAR_LATER
         for days in range(1, behind + 1):
             at = calendar.slot(calendar.index(start) + days * per_day)
+            if not self._fits(overload, n, i, at, task.duration):
+                continue
             found = self._of(overload, n, i, Move(task.key, at), "later")
             if found is not None:
                 yield found
-                if found.kind == "later" and found.solves >= self._most(overload, run, i):
-                    break
-                if found.kind == "end later" and at >= until:
+                if found.solves >= most and (found.kind == "later" or at >= until):
                     break
         for days in range(1, FAR_EARLIER + 1):
             at = calendar.slot(calendar.index(start) - days * per_day)
             if grid.day(at) < self.today:
                 break
+            if not self._fits(overload, n, i, at, task.duration):
+                continue
             found = self._of(overload, n, i, Move(task.key, at), "earlier")
             if found is not None and (change := found.result.moved.get(i)) and change.after[0] == at:
                 yield found
-                if found.solves >= self._most(overload, run, i):
+                if found.solves >= most:
                     break
-        for person in self._others(task.role, overload.who):
+        for person in self._others(task.role, overload.who, run.laid(i, self.today)):
+            if not self._fits(overload, n, i, start, task.duration, person):
+                continue
             found = self._of(overload, n, i, Give(task.key, person=person.name), "handed over", person)
             if found is not None:
                 yield found
         for days in range(1, FAR_LONGER + 1):
+            if not self._fits(overload, n, i, start, task.duration + days * per_day):
+                continue
             edit = Duration(task.key, task.duration + days * per_day)
             found = self._of(overload, n, i, edit, "longer")
             if found is not None:
                 yield found
 
-    def _most(self, overload: Overload, run: RunOfWork, i: int) -> int:
-        """The most that could be solved by a task."""
-        own = sum(m for day, m in run.laid(i, self.today).items() if overload.first <= day <= overload.last)
-        return min(own, self.what_is_left(overload).over)
+    def _own(self, overload: Overload, n: int, i: int) -> int:
+        """The minutes of a task on the days of an overload."""
+        laid = self.runs[n].laid(i, self.today)
+        return sum(minutes for day, minutes in laid.items() if overload.first <= day <= overload.last)
 
-    def _others(self, role: str | None, who: str) -> list[Person]:
-        """Those of the same role or team, by name."""
+    def _fits(self, overload: Overload, n: int, i: int, start: int, duration: int, to: Person | None = None) -> bool:
+        """Whether a task alone, were it to stand so, took something from the overload and put too much nowhere: what is
+        behind it need not be looked at where that is not so."""
+        run = self.runs[n]
+        activity = run.plan.network.activities[i]
+        calendar = activity.calendar
+        finish = calendar.advance(calendar.roll_forward(start), duration)
+        days = days_of((calendar.roll_forward(start), run.plan.grid.inclusive(finish)), True, run.plan.grid)
+        assert days is not None
+        doer = to or run.doers[run.plan.tasks[i].key]
+        asked: dict[str, Days] = {}
+        add_to(asked, run, i, run.laid(i, self.today), -1)
+        moved = replace(run, doers={**run.doers, run.plan.tasks[i].key: doer}) if to else run
+        add_to(asked, moved, i, run.laid_on(i, days, duration, self.today, doer))
+        return not self._worse(asked) and self._solved(overload, asked) > 0
+
+    def _solved(self, overload: Overload, asked: Mapping[str, Days]) -> int:
+        """The minutes that changes take from an overload."""
+        was, hours = self.asked.get(overload.who, {}), self.people[overload.who].hours
+        return sum(
+            max(0, was.get(day, 0) - hours(day)) - max(0, was.get(day, 0) + more - hours(day))
+            for day, more in asked.get(overload.who, {}).items()
+            if overload.first <= day <= overload.last
+        )
+
+    def _others(self, role: str | None, who: str, days: Mapping[int, int]) -> list[Person]:
+        """Those of the same role or team, who has most room on some days first."""
+
+        def room(person: Person) -> int:
+            mine = self.asked.get(person.name, {})
+            return sum(max(0, person.hours(day) - mine.get(day, 0)) for day in days)
+
         mates = {one.name for team in self.teams if any(m.name == who for m in team.members) for one in team.members}
         roles = self.people[who].roles if who in self.people else frozenset()
-        return [
+        found = [
             person
             for name, person in sorted(self.people.items())
             if name != who
             and person.minutes
             and (name in mates or (role is not None and role in person.roles) or roles & person.roles)
         ]
+        return sorted(found, key=lambda one: (-room(one), one.name))[:MOST_OTHERS]
 
     def _of(
         self, overload: Overload, n: int, i: int, edit: Edit, kind: Kind, to: Person | None = None
@@ -245,9 +287,7 @@ class Evening:
             others.add(to.name)
         if self._worse(asked):
             return None
-        solves = self._over(overload, self.asked.get(overload.who, {})) - self._over(
-            overload, self._with(overload.who, asked)
-        )
+        solves = self._solved(overload, asked)
         if solves <= 0:
             return None
         ends = -(-plan.calendars[None].count(*result.finish) // plan.calendars[None].per_day)
@@ -269,16 +309,6 @@ class Evening:
         if days is None or asked is None or doer is None or task.state in FINISHED:
             return {}
         return run.laid_on(j, days, task.duration, self.today, doer)
-
-    def _with(self, who: str, asked: Mapping[str, Days]) -> Days:
-        days = dict(self.asked.get(who, {}))
-        for day, minutes in asked.get(who, {}).items():
-            days[day] = days.get(day, 0) + minutes
-        return days
-
-    def _over(self, overload: Overload, days: Mapping[int, int]) -> int:
-        hours = self.people[overload.who].hours
-        return sum(max(0, days.get(day, 0) - hours(day)) for day in range(overload.first, overload.last + 1))
 
     def _worse(self, asked: Mapping[str, Days]) -> bool:
         """Whether anybody is over on a day by more than before."""

@@ -5,6 +5,7 @@ What depends on the day is kept with it: how the run stands, the progress mark, 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -48,6 +49,30 @@ class RunLine:
     late: int
     slack: int | None
     phase: str
+
+
+LANES = 3
+"""Into how many lines the phases of a run are laid at most."""
+
+
+def laned(phases: Iterable[tuple[str, str, int, int, int, int]]) -> list[list[str | int]]:
+    """Phases (key, label, first and last day, tasks over, tasks) with the line that each is drawn in: as few as they
+    need, :data:`LANES` at most; one that finds none lies over those that end first.
+
+    >>> [phase[-1] for phase in laned([("a", "A", 1, 5, 0, 1), ("b", "B", 4, 9, 0, 1), ("c", "C", 6, 7, 0, 1)])]
+    [0, 1, 0]
+    """
+    ends: list[int] = []
+    made: list[list[str | int]] = []
+    for key, label, first, last, over, tasks in phases:
+        lane = next((n for n, end in enumerate(ends) if end < first), None)
+        if lane is None:
+            lane = len(ends) if len(ends) < LANES else ends.index(min(ends))
+        if lane == len(ends):
+            ends.append(last)
+        ends[lane] = max(ends[lane], last)
+        made.append([key, label, first, last, over, tasks, lane])
+    return made
 
 
 def line_of(plan: Plan, stands: Outlook, over: frozenset[str], phase: str, planned: int | None = None) -> RunLine:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from functools import lru_cache
+from typing import Any, NamedTuple, cast
 
-from sqlalchemy import Select, and_, func, or_, select
+from sqlalchemy import Select, and_, bindparam, func, or_, select
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.runs import seen_by
@@ -23,11 +24,14 @@ class Thin(NamedTuple):
     name: str
     state: str
     standing: str
-    first_on: dt.date | None
-    last_on: dt.date | None
+    first: int | None
+    last: int | None
     late: int
     ahead: int
     slack: int | None
+    keeper_id: int
+    edition_id: int
+    subject_id: int | None
     by: Any
 
 
@@ -60,22 +64,30 @@ _BY = {
 }
 
 
-def thin_runs(session: Session, person_id: int, asked: Asked, by: str) -> list[Thin]:
-    """The runs that somebody sees and asks for, in no order."""
+@lru_cache(maxsize=16)
+def _thin(by: str) -> Any:
+    """The question without what is asked for, made once: it is long, and only who looks differs."""
     columns = (
-        Run.id, Run.name, Run.state, LineOfRun.standing, LineOfRun.first_on, LineOfRun.last_on, LineOfRun.late,
-        LineOfRun.ahead, LineOfRun.slack,
+        Run.id, Run.name, Run.state, LineOfRun.standing, LineOfRun.first, LineOfRun.last, LineOfRun.late,
+        LineOfRun.ahead, LineOfRun.slack, Run.keeper_id, Run.edition_id, Run.subject_id,
     )  # fmt: skip
     query: Any = select(*columns, _BY.get(by, Run.id)).join(LineOfRun, LineOfRun.run_id == Run.id)
     query = query.join(Edition, Edition.id == Run.edition_id).join(TemplateRow, TemplateRow.id == Edition.template_id)
-    query = query.where(seen_by(person_id))
+    query = query.where(seen_by(cast(int, bindparam("viewer"))))
+    if by == "phase":
+        query = query.outerjoin(RunPhase, and_(RunPhase.run_id == Run.id, RunPhase.key == LineOfRun.phase))
+    return query
+
+
+def thin_runs(session: Session, person_id: int, asked: Asked, by: str) -> list[Thin]:
+    """The runs that somebody sees and asks for, in no order."""
+    query = _thin(by)
     if by == "keeper" or asked.text:
         query = query.join(Person, Person.id == Run.keeper_id)
     if by in {"kind", "unit"} or asked.kind or asked.unit:
         query = query.outerjoin(Subject, Subject.id == Run.subject_id)
-    if by == "phase":
-        query = query.outerjoin(RunPhase, and_(RunPhase.run_id == Run.id, RunPhase.key == LineOfRun.phase))
-    return [Thin(*row) for row in session.execute(_only(query, asked)).all()]
+    rows = session.execute(_only(query, asked), {"viewer": person_id}).all()
+    return list(map(Thin._make, rows))
 
 
 def _only(query: Select[Any], asked: Asked) -> Select[Any]:
@@ -112,64 +124,51 @@ class Line(NamedTuple):
     keeper: str
     template_id: int
     template: str
-    summary: dict[str, Any]
     as_of: dt.date
-    first_on: dt.date | None
-    last_on: dt.date | None
-    expected_on: dt.date | None
-    deadline_on: dt.date | None
+    first: int | None
+    last: int | None
+    expected: int | None
+    deadline: int | None
     standing: str
     reason: str
     ahead: int
-    mark_on: dt.date | None
+    mark: int | None
     tasks: int
     over: int
     late: int
+    phases: list[Any]
+    anchors: list[Any]
 
 
 def lines_of(session: Session, run_ids: Collection[int], person_id: int) -> list[Line]:
     """Runs by their ids, those that somebody sees."""
-    query = (
+    rows = session.execute(_lines(), {"viewer": person_id, "ids": list(run_ids)}).all()
+    return list(map(Line._make, rows))
+
+
+@lru_cache(maxsize=1)
+def _lines() -> Any:
+    return (
         select(
-            Run.id, Run.name, Run.state, Run.keeper_id, Person.name, TemplateRow.id, TemplateRow.name, Run.summary,
-            LineOfRun.as_of, LineOfRun.first_on, LineOfRun.last_on, LineOfRun.expected_on, LineOfRun.deadline_on,
-            LineOfRun.standing, LineOfRun.reason, LineOfRun.ahead, LineOfRun.mark_on, LineOfRun.tasks, LineOfRun.over,
-            LineOfRun.late,
+            Run.id, Run.name, Run.state, Run.keeper_id, Person.name, TemplateRow.id, TemplateRow.name,
+            LineOfRun.as_of, LineOfRun.first, LineOfRun.last, LineOfRun.expected, LineOfRun.deadline,
+            LineOfRun.standing, LineOfRun.reason, LineOfRun.ahead, LineOfRun.mark, LineOfRun.tasks, LineOfRun.over,
+            LineOfRun.late, LineOfRun.phases, LineOfRun.anchors,
         )
         .join(LineOfRun, LineOfRun.run_id == Run.id)
         .join(Person, Person.id == Run.keeper_id)
         .join(Edition, Edition.id == Run.edition_id)
         .join(TemplateRow, TemplateRow.id == Edition.template_id)
-        .where(Run.id.in_(run_ids), seen_by(person_id))
+        .where(Run.id.in_(bindparam("ids", expanding=True)), seen_by(cast(int, bindparam("viewer"))))
     )  # fmt: skip
-    return [Line(*row) for row in session.execute(query).all()]
 
 
-class PhaseLine(NamedTuple):
-    """A phase of a run."""
-
-    run_id: int
-    key: str
-    label: str
-    tasks: int
-    over: int
-    first_on: dt.date
-    last_on: dt.date
-
-
-def phases_in(session: Session, run_ids: Collection[int]) -> list[PhaseLine]:
-    """The dated phases of runs, in their order."""
-    query = select(
-        RunPhase.run_id,
-        RunPhase.key,
-        RunPhase.label,
-        RunPhase.tasks,
-        RunPhase.over,
-        RunPhase.first_on,
-        RunPhase.last_on,
-    ).where(RunPhase.run_id.in_(run_ids), RunPhase.first_on.is_not(None), RunPhase.last_on.is_not(None))
-    rows = session.execute(query.order_by(RunPhase.run_id, RunPhase.position)).all()
-    return [PhaseLine(*row) for row in rows]  # type: ignore[arg-type]
+def summaries_of(session: Session, run_ids: Collection[int]) -> dict[int, dict[str, Any]]:
+    """The summaries of some runs."""
+    if not run_ids:
+        return {}
+    query = select(Run.id, Run.summary).where(Run.id.in_(run_ids))
+    return dict(iter(session.execute(query).all()))
 
 
 def waits_between(session: Session, run_ids: Collection[int]) -> list[tuple[int, int]]:
@@ -203,32 +202,25 @@ def lines_behind(session: Session, today: dt.date, most: int, after: int) -> lis
     return list(session.scalars(query))
 
 
-def choices_for(session: Session, person_id: int) -> dict[str, list[tuple[str, str]]]:
-    """What runs may be filtered by: values with their words, of the runs that somebody sees."""
-    seen = select(Run.id).join(Edition, Edition.id == Run.edition_id)
-    seen = seen.join(TemplateRow, TemplateRow.id == Edition.template_id).where(seen_by(person_id))
-    runs = seen.scalar_subquery()
-    keepers = select(Person.id, Person.name).where(Person.id.in_(select(Run.keeper_id).where(Run.id.in_(runs))))
-    templates = select(TemplateRow.id, TemplateRow.name, TemplateRow.category).where(
-        TemplateRow.id.in_(select(Edition.template_id).join(Run, Run.edition_id == Edition.id).where(Run.id.in_(runs)))
-    )
-    kinds = (
-        select(Subject.kind, Subject.unit)
-        .distinct()
-        .where(Subject.id.in_(select(Run.subject_id).where(Run.id.in_(runs), Run.subject_id.is_not(None))))
-    )
-    tags = select(Edition.tags).where(Edition.id.in_(select(Run.edition_id).where(Run.id.in_(runs))))
-    found_templates = session.execute(templates.order_by(TemplateRow.name)).all()
-    found_kinds = session.execute(kinds).all()
-    return {
-        "keeper": [(str(n), name) for n, name in session.execute(keepers.order_by(Person.name)).all()],
-        "template": [(str(n), name) for n, name, _ in found_templates],
-        "category": _alike(category for _, _, category in found_templates),
-        "tag": _alike(tag for found in session.scalars(tags) for tag in found or ()),
-        "kind": _alike(kind for kind, _ in found_kinds),
-        "unit": _alike(unit for _, unit in found_kinds),
-    }
+class Parts(NamedTuple):
+    """What runs may be filtered by."""
+
+    keepers: list[tuple[int, str]]
+    templates: list[tuple[int, str, str, list[str]]]
+    subjects: list[tuple[str, str]]
 
 
-def _alike(values: Any) -> list[tuple[str, str]]:
-    return [(value, value) for value in sorted({value for value in values if value})]
+def parts_of(session: Session, keepers: Collection[int], editions: Collection[int], subjects: Collection[int]) -> Parts:
+    """Keepers by name; templates by name with their categories and tags; kinds and units of subjects."""
+    people = session.execute(select(Person.id, Person.name).where(Person.id.in_(keepers)).order_by(Person.name)).all()
+    templates = select(TemplateRow.id, TemplateRow.name, TemplateRow.category, Edition.tags)
+    templates = templates.join(Edition, Edition.template_id == TemplateRow.id).where(Edition.id.in_(editions))
+    kinds = select(Subject.kind, Subject.unit).where(Subject.id.in_(subjects)).distinct()
+    return Parts(
+        [(number, name) for number, name in people],
+        [
+            (number, name, category, list(tags or ()))
+            for number, name, category, tags in session.execute(templates.order_by(TemplateRow.name)).all()
+        ],
+        [(kind, unit) for kind, unit in session.execute(kinds).all()] if subjects else [],
+    )

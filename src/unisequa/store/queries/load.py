@@ -79,9 +79,18 @@ _COLUMNS: tuple[Any, ...] = (
 )  # fmt: skip
 
 
-def open_tasks(session: Session, today: dt.date, last: dt.date) -> list[Open]:
-    """All tasks with somebody or in a queue that begin by a day, in runs that are live or prepared."""
+def open_versions(session: Session) -> dict[int, int]:
+    """The versions of all runs that are live or prepared."""
+    query = select(Run.id, Run.version).where(Run.state.in_(("live", "prepared")))
+    return dict(iter(session.execute(query).all()))
+
+
+def open_tasks(session: Session, today: dt.date, last: dt.date, runs: Collection[int] | None = None) -> list[Open]:
+    """All tasks with somebody or in a queue that begin by a day, in runs that are live or prepared, or in some of
+    those."""
     query = select(*_COLUMNS).join(Run, Run.id == TaskRow.run_id).where(_open(today, last))
+    if runs is not None:
+        query = query.where(TaskRow.run_id.in_(runs))
     query = query.where(or_(TaskRow.person_id.is_not(None), TaskRow.team_id.is_not(None)))
     return [Open(*row) for row in session.execute(query).all()]
 

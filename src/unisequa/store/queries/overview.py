@@ -59,8 +59,8 @@ class Ending(NamedTuple):
     standing: str
     ahead: int
     late: int
-    last_on: dt.date
-    expected_on: dt.date | None
+    last: int
+    expected: int | None
     keeper: str
     template_id: int
 
@@ -69,7 +69,7 @@ def ending(session: Session, person_id: int, first: dt.date, last: dt.date) -> l
     """The runs whose last day lies between two, that were not called off, by that day."""
     columns: tuple[Any, ...] = (
         Run.id, Run.name, TemplateRow.name, Run.state, LineOfRun.standing, LineOfRun.ahead, LineOfRun.late,
-        LineOfRun.last_on, LineOfRun.expected_on, Person.name, TemplateRow.id,
+        LineOfRun.last, LineOfRun.expected, Person.name, TemplateRow.id,
     )  # fmt: skip
     query = (
         select(*columns)
@@ -77,7 +77,12 @@ def ending(session: Session, person_id: int, first: dt.date, last: dt.date) -> l
         .join(Person, Person.id == Run.keeper_id)
         .join(Edition, Edition.id == Run.edition_id)
         .join(TemplateRow, TemplateRow.id == Edition.template_id)
-        .where(Run.state != "called off", LineOfRun.last_on >= first, LineOfRun.last_on <= last, seen_by(person_id))
-        .order_by(LineOfRun.last_on, Run.name, Run.id)
+        .where(
+            Run.state != "called off",
+            LineOfRun.last >= first.toordinal(),
+            LineOfRun.last <= last.toordinal(),
+            seen_by(person_id),
+        )
+        .order_by(LineOfRun.last, Run.name, Run.id)
     )
     return [Ending(*row) for row in session.execute(query).all()]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from typing import Any
 
 from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
@@ -11,25 +12,32 @@ from unisequa.store.tables.base import Base, now
 
 
 class LineOfRun(Base):
-    """A run in a line (:class:`unisequa.core.work.line.RunLine`); ``as_of`` is the day it was worked out for."""
+    """A run in a line (:class:`unisequa.core.work.line.RunLine`); ``as_of`` is the day it was worked out for.
+    Days are numbers, as in ``date.toordinal()``, since many are read at once.
+
+    ``phases`` are the dated ones as they are drawn: key, label, first and last day by number, tasks over, tasks, and in
+    which line; ``anchors`` are days by number with their names.
+    """
 
     __tablename__ = "run_lines"
 
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     as_of: Mapped[dt.date] = mapped_column(index=True)
-    first_on: Mapped[dt.date | None]
-    last_on: Mapped[dt.date | None]
-    expected_on: Mapped[dt.date | None]
-    deadline_on: Mapped[dt.date | None]
+    first: Mapped[int | None]
+    last: Mapped[int | None]
+    expected: Mapped[int | None]
+    deadline: Mapped[int | None]
     standing: Mapped[str] = mapped_column(String(20))
     reason: Mapped[str] = mapped_column(String(400), default="")
     ahead: Mapped[int] = mapped_column(default=0)
-    mark_on: Mapped[dt.date | None]
+    mark: Mapped[int | None]
     tasks: Mapped[int] = mapped_column(default=0)
     over: Mapped[int] = mapped_column(default=0)
     late: Mapped[int] = mapped_column(default=0)
     slack: Mapped[int | None]
     phase: Mapped[str] = mapped_column(String(80), default="")
+    phases: Mapped[list[Any]] = mapped_column(default=list)
+    anchors: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class LevelRow(Base):

@@ -110,7 +110,6 @@ def horizon(
     packed = values["rows"] == "group"
     with store.reading() as session:
         found = actions.horizon(session, me, asked, values["by"], values["sort"] or "end", today, packed=packed)
-        choices = actions.choices(session, me)
         startable = tuple(startable_names(session, me))
         short = told_of_runs(session, [run.id for run in found.rows])
     page = HorizonPage(
@@ -122,7 +121,7 @@ def horizon(
         STATE_WORDS,
         STANDS,
         ZOOMS,
-        tuple((name, words, choices[name]) for name, words in FILTERS.items() if choices[name]),
+        tuple((name, words, found.choices[name]) for name, words in FILTERS.items() if found.choices[name]),
         sum(bool(values[name]) for name in (*FILTERS, "state", "stands", "text", "subject")),
         found.total,
         startable,
@@ -199,7 +198,7 @@ def _model(found: Horizon, today: int, values: Mapping[str, str], short: Mapping
 
 
 def _row(run: RunSeen, short: Mapping[int, str]) -> dict[str, Any]:
-    """A run as it is drawn: days half-open, lines from the top."""
+    """A run as it is drawn: its own days half-open, those of its phases both included."""
     return {
         "id": run.id,
         "n": run.name,
@@ -213,7 +212,7 @@ def _row(run: RunSeen, short: Mapping[int, str]) -> dict[str, Any]:
         "x": run.expected,
         "m": run.mark,
         "t": [run.over, run.tasks],
-        "p": [[one.key, one.label, one.first, one.last + 1, one.over, one.tasks, one.lane] for one in run.phases],
+        "p": run.phases,
         "a": run.anchors,
         "no": short.get(run.id, ""),
     }

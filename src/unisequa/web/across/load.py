@@ -10,6 +10,7 @@ from typing import Annotated
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Query, Request
+from markupsafe import Markup, escape
 from starlette.responses import Response
 
 from unisequa.actions.across import load as actions
@@ -31,6 +32,8 @@ UNITS = {"day": "days", "week": "weeks", "month": "months"}
 COLUMNS = {"day": 15, "week": 12, "month": 6}
 BY = {"team": "team", "position": "position", "none": "nothing"}
 MOST_ROOM, MOST_SAID = 6, 2
+MOST_TASKS = 60
+"""Tasks of somebody that are drawn."""
 TALL = 28
 """Pixels of the highest gauge."""
 
@@ -59,7 +62,11 @@ class Column:
 @dataclass(frozen=True, slots=True)
 class CellSeen:
     """A cell: its words, a class, and the gauge beside them in pixels: as high as there are hours, as full as is asked,
-    over it what is too much."""
+    over it what is too much.
+
+    ``picture`` is gauge and words as markup: a page has hundreds of them, each made anew by the template would take as
+    long as all the rest.
+    """
 
     words: str
     kind: str
@@ -68,6 +75,24 @@ class CellSeen:
     full: int
     over: int
     first: str
+
+    @property
+    def picture(self) -> Markup:
+        """Gauge and words."""
+        words = escape(self.words)
+        if self.kind == "away":
+            return Markup(f'<span class="text-soft">{words}</span>')  # noqa: S704 - escaped above
+        parts = [f'<rect class="bar waiting" x="1" y="{35 - self.tall}" width="12" height="{max(self.tall, 1)}"/>']
+        if self.full:
+            parts.append(f'<rect class="ld" x="1.8" y="{35 - self.full}" width="10.4" height="{self.full}"/>')
+        if self.over:
+            y = 35 - self.tall - (self.over if self.kind == "over" else 0)
+            parts.append(f'<rect class="overfull" x="1" y="{y}" width="12" height="{self.over}"/>')
+        gauge = f'<svg class="gauge" width="14" height="36" aria-hidden="true">{"".join(parts)}</svg>'
+        return Markup(f'{gauge}<span class="{_TEXT.get(self.kind, "font-medium")}">{words}</span>')  # noqa: S704
+
+
+_TEXT = {"over": "text-late font-semibold", "free": "text-soft", "tight": "font-semibold"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +122,7 @@ class RowSeen:
     open: bool
     tasks: tuple[BarSeen, ...]
     bare: str
+    more: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +155,7 @@ class OverloadSeen:
     follows: tuple[str, ...]
     proposals: tuple[ProposalSeen, ...]
     steps: tuple[ProposalSeen, ...]
+    asked: bool
     left: str
 
 
@@ -163,12 +190,13 @@ def load(
     start: Annotated[str, Query(alias="from", max_length=10)] = "",
     who: Word = "",
     at: Word = "",
+    whole: Word = "",
 ) -> Response:
     """The load of everybody from a day on; of somebody with their tasks, and what would even out an overload."""
     today = settings.day()
     values = {
         "unit": unit if unit in UNITS else "week", "by": by if by in BY else "team", "from": _iso(start),
-        "who": str(number_in(who) or ""), "at": _iso(at),
+        "who": str(number_in(who) or ""), "at": _iso(at), "whole": "yes" if whole else "",
     }  # fmt: skip
     begin = dt.date.fromisoformat(values["from"]) if values["from"] else dt.date(today.year, today.month, today.day)
     periods = periods_from(begin, values["unit"])
@@ -211,7 +239,7 @@ def _page(
     if chosen is not None:
         stretch = Period(periods[0].first, periods[-1].last)
         tasks = actions.tasks_in(session, me, found, chosen.id, stretch, today)
-        over = _over(session, me, found, chosen, values["at"], periods, today)
+        over = _over(session, me, found, chosen, values, periods, today)
     first = dt.date.fromordinal(periods[0].first)
     back = periods_from(first - dt.timedelta(days=1), values["unit"])[0]
     step = first - dt.date.fromordinal(back.first)
@@ -276,8 +304,9 @@ def _row(
         one.position,
         tuple(_cell(c, why, highest, p) for c, why, p in zip(one.cells, one.why, periods, strict=True)),
         is_open,
-        tuple(_bar(task, periods) for task in tasks) if is_open else (),
+        tuple(_bar(task, periods) for task in tasks[:MOST_TASKS]) if is_open else (),
         f"{count_words(one.bare, 'task')}, no effort given" if one.bare else "",
+        max(0, len(tasks) - MOST_TASKS) if is_open else 0,
     )
 
 
@@ -399,9 +428,11 @@ def _room(found: Loads, chosen: PersonLoad | None) -> Iterator[tuple[int, str, s
 
 
 def _over(
-    session: Session, me: Actor, found: Loads, chosen: PersonLoad, at: str, periods: Sequence[Period], today: dt.date
-) -> OverloadSeen | None:
+    session: Session, me: Actor, found: Loads, chosen: PersonLoad, values: Mapping[str, str],
+    periods: Sequence[Period], today: dt.date,
+) -> OverloadSeen | None:  # fmt: skip
     """The overload that is looked at: that of the day in the address, else the first."""
+    at, all_of_it = values["at"], bool(values["whole"])
     day = dt.date.fromisoformat(at).toordinal() if at else periods[0].first
     period = next((one for one in periods if one.first <= day <= one.last), None) if at else None
     near = [
@@ -411,9 +442,9 @@ def _over(
         return None
     overload = max(near, key=lambda one: one.over) if at else near[0]
     single, ids, names = actions.proposals(session, me, found, overload, today)
-    whole, _, _ = (
-        actions.proposals(session, me, found, overload, today, whole=True) if len(single) > 1 else ([], [], [])
-    )
+    whole: list[Proposal] = []
+    if all_of_it:
+        whole, _, _ = actions.proposals(session, me, found, overload, today, whole=True)
     solved = sum(one.solves for one in whole)
     left = overload.over - solved
     return OverloadSeen(
@@ -421,7 +452,8 @@ def _over(
         f"{hours_words(overload.asked)} of {hours_words(overload.has)}.",
         tuple(f"{one.title}: {one.words}" for one in told_of_person(session, chosen.id)[:3]),
         tuple(_proposals(single, ids, names, overload)),
-        tuple(_proposals(whole, ids, names, overload)) if len(whole) > 1 else (),
+        tuple(_proposals(whole, ids, names, overload)),
+        all_of_it or len(single) < 2,
         "" if left <= 0 else f"{hours_words(left)} would be left",
     )
 

@@ -15,7 +15,7 @@ import { openStretch } from "./stretch.js";
 
 /** @type {Record<string, number>} */
 const PX = { week: 4.5, month: 2, quarter: 0.9 };
-const BATCH = 100;
+const BATCH = 60;
 
 class Horizon {
   constructor() {
@@ -241,7 +241,7 @@ function listen(page) {
     const at = [event.clientX, event.clientY];
     if (!run) return tell([mark.dataset.told || ""], at[0], at[1]);
     const part = phase && run.p.find((one) => one[0] === phase.dataset.phase);
-    const span = part ? `${dayWords(part[2])} – ${dayWords(part[3] - 1)}, ${part[4]} of ${part[5]} over` : `${run.t[0]} of ${run.t[1]} tasks over`;
+    const span = part ? `${dayWords(part[2])} – ${dayWords(part[3])}, ${part[4]} of ${part[5]} over` : `${run.t[0]} of ${run.t[1]} tasks over`;
     tell([`${part ? part[1] : run.n}: ${span}`, run.w || run.s], at[0], at[1]);
     if (!part) return;
     const answer = await fetch(`${document.body.dataset.root}runs/${run.id}/phase?key=${encodeURIComponent(part[0])}`);

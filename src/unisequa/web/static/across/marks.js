@@ -17,7 +17,7 @@ import { esc } from "../drawing/svg.js";
  * @property {number | null} x
  * @property {number | null} m  The day of its progress mark.
  * @property {[number, number]} t  Tasks over, and all.
- * @property {[string, string, number, number, number, number, number][]} p  Phases: key, label, first, behind the last, over, tasks, line.
+ * @property {[string, string, number, number, number, number, number][]} p  Phases: key, label, first and last day, over, tasks, line.
  * @property {[number, string][]} a
  * @property {string} no  What there is no time for.
  */
@@ -26,7 +26,7 @@ const HEIGHTS = [11, 9, 7.5];
 const GAP = 1;
 
 /** The phases of a run, or the whole of it where it has none. @param {Run} run @returns {Run["p"]} */
-const partsOf = (run) => (run.p.length || run.f === null || run.l === null ? run.p : [["", run.n, run.f, run.l, run.t[0], run.t[1], 0]]);
+const partsOf = (run) => (run.p.length || run.f === null || run.l === null ? run.p : [["", run.n, run.f, run.l - 1, run.t[0], run.t[1], 0]]);
 
 /** @param {Run} run @param {number} over @param {number} tasks */
 function stateOf(run, over, tasks) {
@@ -41,8 +41,8 @@ export function drawnRun(scale, run, tall = ROW) {
   const lanes = 1 + Math.max(0, ...parts.map((part) => part[6]));
   const height = HEIGHTS[Math.min(lanes, HEIGHTS.length) - 1];
   const top = (tall - lanes * height - (lanes - 1) * GAP) / 2;
-  const bars = parts.map(([key, label, first, end, over, tasks, lane]) => {
-    const [x, width] = barOf(scale, [first, end]);
+  const bars = parts.map(([key, label, first, last, over, tasks, lane]) => {
+    const [x, width] = barOf(scale, [first, last + 1]);
     const y = top + lane * (height + GAP);
     const state = stateOf(run, over, tasks);
     const wide = Math.max(width - 1, 2);
