@@ -75,8 +75,6 @@ def pictures(browser: Browser, theme: str) -> None:
     if theme == "light":
         page.goto(f"{address}/runs")
         shoot(page, "runs")
-        page.goto(f"{address}/library")
-        shoot(page, "library")
         page.goto(f"{address}/runs/1?view=month")
         shoot(page, "run-month")
     if theme == "light":
@@ -138,7 +136,7 @@ def a_draft(browser: Browser) -> None:
 
 
 def the_house(browser: Browser) -> None:
-    """Joiners and leavers and a working calendar, as an administrator sees them."""
+    """Joiners and leavers, a working calendar, the horizon and the load, as an administrator sees them."""
     page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
     page.goto(f"http://127.0.0.1:{PORT}/sign-in")
     page.get_by_role("button", name="Hester Lund").click()
@@ -148,6 +146,13 @@ def the_house(browser: Browser) -> None:
     shoot(page, "joiners")
     page.goto(f"http://127.0.0.1:{PORT}/calendars/1")
     shoot(page, "calendar")
+    page.goto(f"http://127.0.0.1:{PORT}/horizon")
+    page.wait_for_selector("#bars [data-run]")
+    shoot(page, "horizon")
+    page.goto(f"http://127.0.0.1:{PORT}/load")
+    page.locator("td.over a").first.click()
+    page.wait_for_selector(".evening")
+    shoot(page, "load")
     page.close()
 
 
@@ -180,31 +185,6 @@ def by_itself(browser: Browser) -> None:
         page.close()
 
 
-def two_editions(browser: Browser) -> None:
-    """A template changed and released again: what the second edition changed."""
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
-    page.goto(f"http://127.0.0.1:{PORT}/sign-in")
-    page.get_by_role("button", name="Ines Okafor").click()
-    desk(page)
-    page.goto(f"http://127.0.0.1:{PORT}/templates/1")
-    for key, column, text in (("packing", "d", "3"), ("crates", "w", "-28"), ("unpack", "f", "rest +1 wd")):
-        page.locator(f'.row[data-k="{key}"] .c-{column}').click()
-        page.keyboard.type(text)
-        page.keyboard.press("Enter")
-    page.locator('.row[data-k="courier"] .c-t').click()
-    page.keyboard.press("Delete")
-    page.evaluate("Sheet.whenIdle()")
-    page.get_by_role("button", name="Release edition 2").click()
-    page.get_by_label("A word on what is new").fill(
-        "Packing took longer than we thought; couriers no longer travel along"
-    )
-    page.get_by_role("dialog").get_by_role("button", name="Release edition 2").click()
-    page.wait_for_selector("#rows .cur")
-    page.goto(f"http://127.0.0.1:{PORT}/templates/1/editions")
-    shoot(page, "editions")
-    page.close()
-
-
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -219,7 +199,6 @@ def main() -> None:
             the_house(browser)
             a_doers_day(browser)
             by_itself(browser)
-            two_editions(browser)
             browser.close()
 
 

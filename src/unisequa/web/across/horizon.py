@@ -36,6 +36,10 @@ SORT_WORDS = {"": "end", "lateness": "lateness", "slack": "slack", "name": "name
 STATE_WORDS = {"": "those not over", "all": "all states", **{state.name: state.name for state in RUN_STATES}}
 STANDS = ("behind", "in a muddle", "on time", "ahead")
 ZOOMS = {"week": "weeks", "month": "months", "quarter": "quarters"}
+ASKED = ("by", "sort", "text", "state", "stands", "keeper", "template", "category", "tag", "kind", "unit", "subject",
+         "zoom", "rows")  # fmt: skip
+ROOM = {"week": 180, "month": 360, "quarter": 720}
+"""Days behind today that a zoom shows at least."""
 FILTERS = {"keeper": "all keepers", "template": "all templates", "category": "all categories", "tag": "all tags",
            "kind": "all kinds", "unit": "all units"}  # fmt: skip
 
@@ -74,38 +78,10 @@ class HorizonPage:
 
 
 @router.get("/horizon")
-def horizon(
-    request: Request,
-    me: SignedIn,
-    store: StoreOf,
-    settings: SettingsOf,
-    by: Word = "category",
-    sort: Word = "",
-    text: Word = "",
-    state: Word = "",
-    stands: Word = "",
-    keeper: Word = "",
-    template: Word = "",
-    category: Word = "",
-    tag: Word = "",
-    kind: Word = "",
-    unit: Word = "",
-    subject: Word = "",
-    zoom: Word = "",
-    rows: Word = "",
-) -> Response:
+def horizon(request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf) -> Response:
     """The runs that one may see, as the address asks for them."""
-    values = {
-        "by": by if by in GROUPS else "none", "sort": sort if sort in SORTS else "", "text": text.strip(),
-        "state": state if state in STATE_WORDS else "", "stands": stands if stands in STANDS else "",
-        "keeper": keeper, "template": template, "category": category, "tag": tag, "kind": kind, "unit": unit,
-        "subject": subject, "zoom": zoom if zoom in ZOOMS else "", "rows": "group" if rows == "group" else "",
-    }  # fmt: skip
+    values, asked = asked_in(request.query_params)
     looked = Looked(values)
-    asked = Asked(
-        _states(values["state"]), values["text"], number_in(keeper), number_in(template), category, subject, kind, tag,
-        unit, values["stands"],
-    )  # fmt: skip
     today = settings.day()
     packed = values["rows"] == "group"
     with store.reading() as session:
@@ -157,6 +133,19 @@ def phase(me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, key: W
         return JSONResponse(actions.phase_words(session, me, run_id, key, settings.day()))
 
 
+def asked_in(query: Mapping[str, str]) -> tuple[dict[str, str], Asked]:
+    """What an address asks for: its values, those it does not know left out, and what of the runs that is."""
+    given = {name: query.get(name, "").strip()[:200] for name in ASKED}
+    known = {"sort": SORTS, "state": STATE_WORDS, "stands": STANDS, "zoom": ZOOMS, "rows": ("group",)}
+    values = {name: value if value in known.get(name, (value,)) else "" for name, value in given.items()}
+    values["by"] = given["by"] if given["by"] in GROUPS else "none" if given["by"] else "category"
+    asked = Asked(
+        _states(values["state"]), values["text"], number_in(values["keeper"]), number_in(values["template"]),
+        values["category"], values["subject"], values["kind"], values["tag"], values["unit"], values["stands"],
+    )  # fmt: skip
+    return values, asked
+
+
 def _states(state: str) -> tuple[str, ...]:
     return () if state == "all" else (state,) if state else OPEN
 
@@ -171,7 +160,8 @@ def _said(found: Horizon) -> tuple[str, str, str]:
 
 
 def _model(found: Horizon, today: int, values: Mapping[str, str], short: Mapping[int, str]) -> dict[str, Any]:
-    reach = [today - 14, today + 70] if found.reach is None else [*found.reach, today]
+    ahead = ROOM[values["zoom"] or "week"]  # so that there is always a stretch in which a run could be started
+    reach = [today - 14, today + ahead] if found.reach is None else [*found.reach, today, today + ahead]
     first, last = max(min(reach), today - MOST_DAYS // 2), min(max(reach), today + MOST_DAYS // 2)
     field = field_of([first, last], margin=14)
     return {

@@ -198,12 +198,19 @@ def load(
         "unit": unit if unit in UNITS else "week", "by": by if by in BY else "team", "from": _iso(start),
         "who": str(number_in(who) or ""), "at": _iso(at), "whole": "yes" if whole else "",
     }  # fmt: skip
-    begin = dt.date.fromisoformat(values["from"]) if values["from"] else dt.date(today.year, today.month, today.day)
+    begin = asked_days({"from": values["from"]}, today)[2]
     periods = periods_from(begin, values["unit"])
     with store.reading() as session:
         found = actions.loads(session, today, periods, values["by"])
         page = _page(session, me, found, periods, Looked(values), today)
     return render(request, "across/load.html", page)
+
+
+def asked_days(query: Mapping[str, str], today: dt.date) -> tuple[str, str, dt.date]:
+    """What an address asks for: the unit of the columns, by what people are grouped, and a day of the first column."""
+    unit, by, start = query.get("unit", ""), query.get("by", ""), _iso(query.get("from", "")[:10])
+    begin = dt.date.fromisoformat(start) if start else dt.date(today.year, today.month, today.day)
+    return unit if unit in UNITS else "week", by if by in BY else "team", begin
 
 
 def _iso(text: str) -> str:

@@ -47,10 +47,12 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """What is drawn: the rows, and the field's model."""
+    """What is drawn: the rows, and the field's model. A mark of the model may lie in one of several lines of its row
+    (``lane`` of ``lanes``), be filled in part (``part``, of 1), or be a stroke through the row (``up``, its ink)."""
 
     lines: Sequence[Line]
     model: Mapping[str, Any]
+    heads: tuple[str, str, str] = ("Task", "Who", "Due")
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +145,7 @@ class _Drawing:
         yield "</g>"
 
     def _words(self) -> Iterator[str]:
-        for x, text in ((0, "Task"), (236, "Who"), (342, "Due")):
+        for x, text in zip((0, 236, 342), self.sheet.heads, strict=True):
             yield _text(x, HEAD - 6, text, SOFT)
         for n in range(*self.page.rows):
             line, y = self.sheet.lines[n], self.y(n)
@@ -207,6 +209,19 @@ class _Drawing:
         y, (a, b) = self.y(mark["i"]), mark["s"]
         fill, ink = (PAPER, HAIR) if mark.get("py") else FILLS.get(mark["st"], FILLS["waiting"])
         x, width = self.x(a), max(round((b - a) * self.page.px, 1) - 1, 2)
+        if "up" in mark:
+            bar = "m-3 0h6" if mark["up"] == "end" else ""
+            stroke = {"end": INK, "bad": LATE, "good": ACT}.get(mark["up"], INK)
+            yield f'<path d="M{x} {y + 2}V{y + ROW - 2}M{x} {y + 2}{bar}" stroke="{stroke}" stroke-width="1.6"/>'
+            return
+        if "lanes" in mark:
+            height = (ROW - 4) / mark["lanes"] - 1
+            y += 2 + mark["lane"] * (height + 1)
+            shape = f'x="{x}" y="{round(y, 1)}" height="{round(height, 1)}"'
+            yield f'<rect {shape} width="{width}" fill="{fill}" stroke="{ink}" stroke-width=".7"/>'
+            if mark.get("part") and mark["st"] == "under-way":
+                yield f'<rect {shape} width="{round(width * mark["part"], 1)}" fill="{ACT}"/>'
+            return
         if "to" in mark and self.x(mark["to"]) > x + width + 2:
             yield f'<path d="M{x + width + 2} {y + 9}H{self.x(mark["to"])}" stroke="{SOFT}" stroke-dasharray="1 3"/>'
         if mark.get("ms"):

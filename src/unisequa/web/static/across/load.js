@@ -83,4 +83,8 @@ for (const words of all(".beside[data-at]")) {
   if (at > 82) Object.assign(words.style, { right: `${100 - at}%`, left: "auto", textAlign: "right", bottom: "-1px" });
   else words.style.left = `calc(${at}% + 8px)`;
 }
+for (const row of all("tr.person.open").slice(0, 1)) {
+  const box = byId("hours");
+  box.scrollTop = Math.max(0, row.offsetTop - 90);
+}
 document.body.dataset.ready = "yes";
