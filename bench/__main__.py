@@ -17,6 +17,7 @@ from pathlib import Path
 
 import networkx as nx
 
+from bench.across import figures as figures_of_across
 from bench.clock import figures as figures_of_clock
 from bench.growth import drawn
 from bench.living import figures as figures_of_living
@@ -219,6 +220,20 @@ def uploads() -> list[Figure]:
     return [Figure("page-beside-upload", worst[0], 2, words)]
 
 
+def across() -> list[Figure]:
+    """Seeing across runs, in loops."""
+    found = figures_of_across(9)
+    return [
+        Figure(
+            "horizon-2000", found.horizon, 45, "horizon of 2,000 runs with 120,000 tasks, its first answer, in loops"
+        ),
+        Figure("horizon-rows", found.rows, 10, "its next 60 rows, in loops"),
+        Figure("load-40", found.load, 45, "load of 40 people over twelve weeks, nothing changed since, in loops"),
+        Figure("load-40-changed", found.load_changed, 45, "the same where a run has changed since, in loops"),
+        Figure("level-2000", found.level, 150, "levelling of 2,000 open tasks among 40 people, in loops"),
+    ]
+
+
 def clock() -> list[Figure]:
     """What happens by itself, in loops."""
     found = figures_of_clock(9)
@@ -243,6 +258,7 @@ def main() -> int:
         *sheet(),
         *uploads(),
         *clock(),
+        *across(),
     ]
     for figure in figures:
         print(f"bench {figure.name} {figure.value:.4g} {figure.limit:.4g}")
