@@ -313,6 +313,10 @@ def test_the_pages_show_it(tmp_path: Path) -> None:
     assert "24 h of work would be missing; no task lies on these days" in leave
     assert "nobody is away" in browser.get("/leave").text.lower()
     assert "Late, by whom" in browser.get("/overview").text
+    assert "A small show</text>" in browser.get("/horizon/paper?paper=letter").text
+    drawing = browser.get("/load/sheet.svg")
+    assert drawing.headers["content-type"] == "image/svg+xml" and "16 of 40 h</text>" in drawing.text
+    assert browser.get("/horizon/sheet.svg?by=keeper").text.count("<svg ") == 1
     for path in (
         "/load?unit=day",
         "/load?unit=month&by=position",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 
 from unisequa.actions.house import teams
-from unisequa.actions.house.people import describe
+from unisequa.actions.house.people import describe, set_hours
 from unisequa.actions.people.passwords import hash_password
 from unisequa.actions.people.people import Actor, as_actor
 from unisequa.store.store import Session
@@ -41,6 +41,9 @@ PEOPLE: dict[str, tuple[str, str, tuple[str, ...]]] = {
 }
 """Name → what they are, whom they answer to, the teams they are in."""
 
+PART_TIME = {"Edda Rasch": 50, "Sunniva Adeyemi": 80, "Gwenda Sable": 60, "Mina Osei": 80}
+"""Name → how much of a working day's hours is theirs, in per cent."""
+
 POSITIONS = {
     "Director": "Hester Lund",
     "Head of exhibitions": "Ines Okafor",
@@ -73,6 +76,8 @@ def fill_people(session: Session, today: dt.date) -> dict[str, Actor]:
     for name, (title, manager, of) in PEOPLE.items():
         above = people[manager].id if manager else None
         describe(session, director, people[name].id, name, title, held.get(name), above)
+        if name in PART_TIME:
+            set_hours(session, director, people[name].id, None, str(PART_TIME[name]))
         for team in of:
             if team not in made:
                 made[team] = teams.add(session, director, "team", team)

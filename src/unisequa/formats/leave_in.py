@@ -12,7 +12,7 @@ from icalendar import Calendar
 from unisequa.core.errors import DocumentError, Fault
 
 MOST_EVENTS, MOST_TIMES = 2000, 200
-"""How many events are read, and how often each is taken to come back."""
+"""How many events and stretches of days are read, and how often each event is taken to come back."""
 
 LeaveRead = tuple[str, str, str]
 """First and last day as ISO text, both included, and what the event is called."""
@@ -37,7 +37,7 @@ def read_leave(content: bytes, name: str) -> list[LeaveRead]:
     if len(events) > MOST_EVENTS:
         raise DocumentError([Fault(name, f"has more than {MOST_EVENTS} events; export fewer days")])
     spans = {span for event in events for span in _spans(event)}
-    return sorted((first.isoformat(), last.isoformat(), label) for first, last, label in spans)
+    return sorted((first.isoformat(), last.isoformat(), label) for first, last, label in spans)[:MOST_EVENTS]
 
 
 def _spans(event: Any) -> Iterator[tuple[dt.date, dt.date, str]]:

@@ -197,7 +197,8 @@ def tasks_in(
         days = _mine(everybody, named, person_id, day)
         touched = any(period.first <= one <= period.last for one in days)
         first, end = named.of.start_on.toordinal(), named.of.finish_on.toordinal()
-        if touched or (not days and first <= period.last and end >= period.first):
+        bare = named.of.effort is None and first <= period.last and end >= period.first
+        if touched or bare:
             title = named.title if named.seen else "a task of a run not open to you"
             run, key = (run_words(named.run, named.template), named.key) if named.seen else ("", "")
             task = named.of

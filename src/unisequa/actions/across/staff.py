@@ -19,8 +19,11 @@ from unisequa.store.tables import Run
 
 @dataclass(frozen=True, slots=True)
 class Staff:
-    """Everybody by id, in their teams; ``ids`` are by the name that is theirs alone. Who left has no hours. The
-    calendars are by name, ``usual`` the one of who has none of their own."""
+    """Everybody by id, in their teams.
+
+    ``positions`` are what they hold, or else what they do; ``ids`` are by the name that is theirs alone. Who left has
+    no hours. The calendars are by name, ``usual`` the one of who has none of their own.
+    """
 
     people: Mapping[int, Person]
     teams: Mapping[int, Team]
@@ -87,7 +90,7 @@ def staff(session: Session) -> Staff:
         people,
         {number: team for number, team in teams.items() if team.members},
         {person.name: number for number, person in people.items()},
-        {row.id: row.position.name for row in everybody if row.position},
+        {row.id: row.position.name if row.position else row.title for row in everybody},
         frozenset(row.id for row in everybody if row.active),
         {document.name: made[number] for number, document in documents.items()},
         usual,

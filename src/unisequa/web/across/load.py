@@ -62,7 +62,7 @@ class Column:
 @dataclass(frozen=True, slots=True)
 class CellSeen:
     """A cell: its words, a class, and the gauge beside them in pixels: as high as there are hours, as full as is asked,
-    over it what is too much.
+    over it what is too much; dashed above it what prepared runs would ask ``more``.
 
     ``picture`` is gauge and words as markup: a page has hundreds of them, each made anew by the template would take as
     long as all the rest.
@@ -75,6 +75,7 @@ class CellSeen:
     full: int
     over: int
     first: str
+    more: int = 0
 
     @property
     def picture(self) -> Markup:
@@ -88,6 +89,9 @@ class CellSeen:
         if self.over:
             y = 35 - self.tall - (self.over if self.kind == "over" else 0)
             parts.append(f'<rect class="overfull" x="1" y="{y}" width="12" height="{self.over}"/>')
+        if self.more:
+            y = max(1, 35 - self.full - self.more)
+            parts.append(f'<rect class="expected" x="2.5" y="{y}" width="9" height="{self.more}"/>')
         gauge = f'<svg class="gauge" width="14" height="36" aria-hidden="true">{"".join(parts)}</svg>'
         return Markup(f'{gauge}<span class="{_TEXT.get(self.kind, "font-medium")}">{words}</span>')  # noqa: S704
 
@@ -282,7 +286,7 @@ def _columns(periods: Sequence[Period], unit: str, today: int) -> Iterator[Colum
     for period in periods:
         first = dt.date.fromordinal(period.first)
         named = f"{first:%b %Y}"
-        label = {"day": f"{first:%a} {first.day}", "week": f"{first.day} {first:%b}", "month": f"{first:%b}"}[unit]
+        label = {"day": f"{first:%a} {first.day}", "week": f"{first.day} {first:%b}", "month": ""}[unit]
         now = period.first <= today <= period.last
         yield Column(first.isoformat(), label, "" if named == month else named, now)
         month = named
@@ -332,12 +336,13 @@ def _cell(cell: Cell, why: str, highest: int, period: Period) -> CellSeen:
     if cell.asked > cell.has:
         over = min(8, max(2, round(TALL * (cell.asked - cell.has) / max(highest, 1))))
         return CellSeen(f"{asked} of {has} h", "over", title, tall, tall, over, first)
+    more = min(TALL, round(tall * cell.expected / cell.has)) if cell.has else 0
     if not cell.asked and not cell.has:
         return CellSeen("", "away", title, 0, 0, 0, first)
     if not cell.asked:
-        return CellSeen(f"{has} h free", "free", title, tall, 0, 0, first)
+        return CellSeen(f"{has} h free", "free", title, tall, 0, 0, first, more)
     return CellSeen(
-        f"{asked} of {has} h", "tight" if cell.over else "", title, tall, full, 2 if cell.over else 0, first
+        f"{asked} of {has} h", "tight" if cell.over else "", title, tall, full, 2 if cell.over else 0, first, more
     )
 
 
@@ -357,7 +362,7 @@ def _bar(task: TaskLoad, periods: Sequence[Period]) -> BarSeen:
     if task.prepared:
         words += ", expected"
     kind = "expected" if task.prepared else "under-way" if task.state == "under way" else "ready"
-    iso = dt.date.fromordinal(task.first).isoformat()
+    iso = dt.date.fromordinal(days[0]).isoformat()  # where it is drawn, so that it lands where it is dropped
     return BarSeen(
         task.run_id,
         task.run,

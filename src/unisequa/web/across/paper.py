@@ -216,7 +216,7 @@ def _load_parts(
     for n, period in enumerate(periods):
         first = dt.date.fromordinal(period.first)
         x = WHO + n * column + 4
-        label = {"day": f"{first:%a} {first.day}", "week": f"{first.day} {first:%b}", "month": f"{first:%b}"}[unit]
+        label = {"day": f"{first:%a} {first.day}", "week": f"{first.day} {first:%b}", "month": ""}[unit]
         yield _words(x, HEAD - 6, label, SOFT)
         if f"{first:%b %Y}" != month:
             month = f"{first:%b %Y}"

@@ -7,9 +7,10 @@ import { HEAD, ROW, dayWords, isoOf, placed, slotAt, xOf } from "../drawing/scal
 import { Pieces, esc } from "../drawing/svg.js";
 import { View } from "../drawing/view.js";
 import { byId, find } from "../dom.js";
-import { drawnGroup, drawnRun, joint } from "./marks.js";
+import { drawnGroup, drawnRun, joint, monthNames, monthsOf } from "./marks.js";
 import { Elements, itemsOf, narrow, within } from "./rows.js";
 import { openStretch } from "./stretch.js";
+import { tell } from "./told.js";
 
 /** @typedef {import("./marks.js").Run} Run @typedef {import("./rows.js").Item} Item */
 
@@ -35,7 +36,7 @@ class Horizon {
     this.width = this.model.days * this.scale.px;
     this.lay();
     const edges = new Edges(this.sheet);
-    edges.seen = () => ({ scale: this.scale, dates: true, plumbs: [], bars: [] });
+    edges.seen = () => (narrow() ? null : { scale: this.scale, dates: this.scale.px > 3, plumbs: [], bars: this.model.packed ? [] : this.beside() });
     this.edges = edges;
     this.view.watch(this.sheet, { resized: () => this.resized(), scrolled: () => this.rows(), tall: () => this.tall });
     this.ground();
@@ -63,17 +64,27 @@ class Horizon {
   ground() {
     const { model, scale, width } = this;
     const height = this.tall + ROW;
-    const weeks = scale.px > 2 ? mondays(model.first, model.days) : [];
+    const closely = scale.px > 3;
+    const weeks = closely ? mondays(model.first, model.days) : monthsOf(model.first, model.days);
     const lines = placed([{ kind: "today", x: xOf(scale, model.today + 0.5), text: "today" }], width);
     const head = byId("fhead");
     head.setAttribute("width", width);
     const named = model.off.filter((/** @type {any} */ off) => off[2]);
-    head.innerHTML = daysOff(scale, named, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, []) + plumbHeads(lines, width);
+    head.innerHTML = daysOff(scale, named, 36, 22) + weekLines(scale, weeks, closely ? 34 : 40, HEAD) + (closely ? dates(scale, model.days, []) : monthNames(scale, weeks)) + plumbHeads(lines, width);
     const field = byId("field");
     field.setAttribute("width", width);
     field.setAttribute("height", height);
     const leave = this.items.flatMap((item) => (item.of.leave || []).map((/** @type {[number, number, string]} */ [a, b, label]) => `<rect class="leave" x="${xOf(scale, a)}" y="${item.y + 3}" width="${(b + 1 - a) * scale.px}" height="${item.height - 6}"><title>${esc(label)}</title></rect>`));
     byId("ground").innerHTML = daysOff(scale, named, 0, height) + weekLines(scale, weeks, 0, height) + leave.join("") + lines.map((line) => plumbLine(line, height)).join("");
+  }
+
+  /** The runs of the rows in sight, whose bars may lie beside it. */
+  beside() {
+    const { top, height } = this.view;
+    return within(this.items, top, top + height - HEAD).flatMap((item) => {
+      const run = item.kind === "run" && item.y >= top ? this.runs.get(item.of) : undefined;
+      return run && run.f !== null && run.l !== null ? [{ key: item.id, y: item.y, x: xOf(this.scale, run.f), end: xOf(this.scale, run.l), title: run.n }] : [];
+    });
   }
 
   /** What of one row stands at the left. @param {Item} item */
@@ -212,18 +223,6 @@ class Horizon {
     form.elements.edits.value = JSON.stringify([{ edit: "shift", to: isoOf(run.f + days) }]);
     form.submit();
   }
-}
-
-/** Lines in the box beside the pointer; none close it. @param {string[]} lines @param {number} [x] @param {number} [y] */
-function tell(lines, x, y) {
-  const box = byId("told");
-  box.hidden = !lines.length;
-  box.replaceChildren(...lines.map((line, i) => Object.assign(document.createElement(i ? "p" : "b"), { textContent: line })));
-  if (!lines.length) return;
-  const left = x === undefined ? innerWidth / 2 : x;
-  const top = y === undefined ? innerHeight - 140 : y;
-  box.style.left = `${Math.max(8, Math.min(left + 14, innerWidth - box.offsetWidth - 12))}px`;
-  box.style.top = `${Math.max(8, top + 18 + box.offsetHeight > innerHeight ? top - box.offsetHeight - 12 : top + 18)}px`;
 }
 
 /** @param {Horizon} page */

@@ -1,6 +1,7 @@
 // Load: tasks dragged to another day, or onto another person; nothing moves before it was seen on the run's page.
 import { dayWords } from "../drawing/scale.js";
 import { all, byId } from "../dom.js";
+import { tell } from "./told.js";
 
 const DAY = 86400000;
 
@@ -15,14 +16,6 @@ function scaleOf(lane) {
   const unit = new URLSearchParams(location.search).get("unit") || "week";
   const days = { day: 1, week: 7, month: 30.4 }[unit] || 7;
   return lane.getBoundingClientRect().width / (columns.length * days);
-}
-
-/** @param {string[]} lines @param {PointerEvent} [event] */
-function tell(lines, event) {
-  const box = byId("told");
-  box.hidden = !lines.length;
-  box.replaceChildren(...lines.map((line, i) => Object.assign(document.createElement(i ? "p" : "b"), { textContent: line })));
-  if (event) Object.assign(box.style, { left: `${Math.min(event.clientX + 14, innerWidth - 320)}px`, top: `${Math.min(event.clientY + 18, innerHeight - 80)}px` });
 }
 
 /** @param {any} hit @param {object} edit */
@@ -50,8 +43,8 @@ function drag(begun, hit) {
     onto = row && row !== own ? row : null;
     if (onto) onto.classList.add("aimed");
     bar.setAttribute("transform", `translate(${event.clientX - begun.clientX} 0)`);
-    if (onto) tell([`${hit.dataset.title}, to ${onto.dataset.person}`, "Let go to see what follows."], event);
-    else if (days) tell([`${hit.dataset.title}: from ${dayWords(first + days)}`, "Let go to see what follows."], event);
+    if (onto) tell([`${hit.dataset.title}, to ${onto.dataset.person}`, "Let go to see what follows."], event.clientX, event.clientY);
+    else if (days) tell([`${hit.dataset.title}: from ${dayWords(first + days)}`, "Let go to see what follows."], event.clientX, event.clientY);
     else tell([]);
   };
   const end = (/** @type {any} */ event) => {

@@ -1,5 +1,5 @@
 // A run drawn as its phases, with the stroke where its work stands, its deadline and its anchors.
-import { ROW, barOf, xOf } from "../drawing/scale.js";
+import { ROW, barOf, dateOf, xOf } from "../drawing/scale.js";
 import { esc } from "../drawing/svg.js";
 
 /** @typedef {import("../drawing/scale.js").Scale} Scale */
@@ -72,4 +72,28 @@ export function drawnGroup(scale, runs) {
 export function joint(x, y, to, down) {
   const bend = Math.max(x + 6, to - 6);
   return `<path class="lk" d="M${x} ${y}H${bend}V${down}H${to}"/><path class="lka" d="M${to} ${down}l-5 -3v6z"/>`;
+}
+
+/** The first days of the months of a field. @param {number} first @param {number} days */
+export function monthsOf(first, days) {
+  const found = [];
+  for (let day = first; day < first + days; day += 1) if (dateOf(day).getUTCDate() === 1) found.push(day);
+  return found;
+}
+
+const APART = 40;
+
+/** Months by short names, as many as have room, and the years above them. @param {Scale} scale @param {number[]} months */
+export function monthNames(scale, months) {
+  const every = [1, 3, 6, 12].find((n) => n * 30 * scale.px >= APART) || 12;
+  return months
+    .map((day) => {
+      const date = dateOf(day);
+      const month = date.getUTCMonth();
+      const x = xOf(scale, day) + 4;
+      const year = month === 0 || day === months[0] ? `<text class="mon" x="${x}" y="31">${date.getUTCFullYear()}</text>` : "";
+      const name = month % every ? "" : `<text class="dn" x="${x}" y="52">${date.toLocaleDateString("en-GB", { month: "short", timeZone: "UTC" })}</text>`;
+      return year + name;
+    })
+    .join("");
 }
