@@ -114,7 +114,7 @@ def horizon(
     calendar = Calendars(calendar_documents(session, None))[None]
     groups = _grouped(found, by, packed=packed)
     if by == "keeper":
-        groups = _with_leave(session, groups)
+        groups = _with_leave(session, actor, groups)
     first = [number for group in groups for number in group.ids][:FIRST] if not packed else []
     live = [run for run in found if run.state == "live"]
     standings: dict[str, int] = {}
@@ -221,7 +221,7 @@ def _packed(runs: Iterable[Thin]) -> Iterable[Packed]:
         yield Packed(run.id, run.name, run.state, run.standing if run.state == "live" else "", first, last, lane)
 
 
-def _with_leave(session: Session, groups: Sequence[Group]) -> tuple[Group, ...]:
+def _with_leave(session: Session, actor: Actor, groups: Sequence[Group]) -> tuple[Group, ...]:
     """Groups of keepers with the days on which these are away; of two of one name nobody's is shown."""
     ids: dict[str, list[int]] = {}
     for person in active_people(session):
@@ -229,7 +229,8 @@ def _with_leave(session: Session, groups: Sequence[Group]) -> tuple[Group, ...]:
     alone = {name: numbers[0] for name, numbers in ids.items() if len(numbers) == 1}
     away: dict[int, list[tuple[int, int, str]]] = {}
     for leave in leave_of(session, [alone[group.label] for group in groups if group.label in alone]):
-        span = leave.first_on.toordinal(), leave.last_on.toordinal(), leave.label or "away"
+        label = leave.label if actor.administrator or actor.id == leave.person_id else ""
+        span = leave.first_on.toordinal(), leave.last_on.toordinal(), label or "away"
         away.setdefault(leave.person_id, []).append(span)
     return tuple(Group(one.label, one.ids, one.packed, tuple(away.get(alone.get(one.label, 0), ()))) for one in groups)
 

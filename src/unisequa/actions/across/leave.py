@@ -17,11 +17,12 @@ from unisequa.store.plans import minutes_of
 from unisequa.store.queries import load as load_queries
 from unisequa.store.queries import people as queries
 from unisequa.store.store import Session
+from unisequa.store.tables import Leave
 
 
 @dataclass(frozen=True, slots=True)
 class LeaveLine:
-    """Somebody's leave; ``mine`` says whether whoever looks may take it off."""
+    """Somebody's leave; ``may`` says whether whoever looks may take it off."""
 
     id: int
     person_id: int
@@ -50,13 +51,13 @@ def leave_ahead(session: Session, actor: Actor, today: dt.date) -> tuple[LeaveLi
     people = {one.id: one.name for one in queries.active_people(session)}
     rows = [one for one in queries.leave_of(session, list(people)) if one.last_on >= today]
     rows.sort(key=lambda one: (one.first_on, people[one.person_id].casefold(), one.id))
-    return tuple(
-        LeaveLine(
-            one.id, one.person_id, people[one.person_id], one.first_on, one.last_on, one.label,
-            actor.administrator or one.person_id == actor.id,
-        )
-        for one in rows
-    )  # fmt: skip
+    return tuple(_line(actor, one, people[one.person_id]) for one in rows)
+
+
+def _line(actor: Actor, one: Leave, name: str) -> LeaveLine:
+    """Somebody's leave; what it is for only they and administrators see."""
+    may = actor.administrator or one.person_id == actor.id
+    return LeaveLine(one.id, one.person_id, name, one.first_on, one.last_on, one.label if may else "", may)
 
 
 def those_for(session: Session, actor: Actor) -> tuple[tuple[int, str], ...]:

@@ -43,7 +43,7 @@ def levelled(session: Session, today: dt.date) -> list[NoTimeRow]:
     runs: list[RunOfWork] = []
     ids: list[int] = []
     for state in ("live", "prepared"):
-        for number in queries.open_runs(session, state):
+        for number in queries.runs_with_work(session, state):
             run = run_by_id(session, number, alone=False)
             if run is None:
                 continue

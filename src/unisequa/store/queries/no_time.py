@@ -6,10 +6,10 @@ import datetime as dt
 from collections.abc import Collection, Iterable, Sequence
 from zlib import crc32
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, exists, func, or_, select
 from sqlalchemy.orm import Session
 
-from unisequa.store.tables import Calendar, Leave, LevelRow, NoTimeRow, Person, Run, TeamMember
+from unisequa.store.tables import Calendar, Leave, LevelRow, NoTimeRow, Person, Run, TaskRow, TeamMember
 
 
 def in_runs(session: Session, run_ids: Collection[int]) -> list[NoTimeRow]:
@@ -62,6 +62,11 @@ def keep_level(session: Session, row: LevelRow, found: Iterable[NoTimeRow]) -> N
     session.add_all(found)
 
 
-def open_runs(session: Session, state: str) -> Sequence[int]:
-    """The ids of runs of a state."""
-    return list(session.scalars(select(Run.id).where(Run.state == state).order_by(Run.id)))
+def runs_with_work(session: Session, state: str) -> Sequence[int]:
+    """The ids of runs of a state in which somebody has work to do whose effort is known; what is in no other takes
+    anybody's time."""
+    whose = or_(TaskRow.person_id.is_not(None), TaskRow.team_id.is_not(None))
+    work = exists().where(
+        TaskRow.run_id == Run.id, TaskRow.state.in_(("waiting", "under way")), TaskRow.effort.is_not(None), whose
+    )
+    return list(session.scalars(select(Run.id).where(Run.state == state, work).order_by(Run.id)))
