@@ -32,6 +32,7 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.actions.templates.rights import open_to
 from unisequa.core.calendars.today import Today
 from unisequa.core.documents.checks import read_template
+from unisequa.core.errors import Refused
 from unisequa.core.people.laying import Effort
 from unisequa.demo.fill import fill
 from unisequa.formats.apart import read_apart
@@ -186,6 +187,12 @@ def test_a_proposal_is_taken_in_hand_applied_and_taken_back(site: Site) -> None:
         assert row.assigned_id == row.person_id == site.people["Cleo"]
         after = loads(session, TODAY, weeks())
         assert not after.everybody[site.people["Bela"]].overloads
+        version = see_run(session, ada, run_id, TODAY).version
+    stranger = [{"edit": "give", "task": "paint", "person": "Nobody"}]
+    with pytest.raises(Refused, match="nobody is called Nobody"), site.store.writing() as session:
+        apply_shift(session, ada, run_id, version, stranger, TODAY)
+    with pytest.raises(Refused), site.store.writing() as session:
+        take_in_hand(session, ada, run_id, stranger, TODAY)
     with site.store.writing() as session:
         take_back(session, ada, run_id, 1, TODAY)
     with site.store.reading() as session:

@@ -127,6 +127,7 @@ def test_an_edit_takes_the_place_of_the_one_it_overrules_and_says_so(site: Site)
         ({"kind": "lag", "key": "print", "also": "check", "value": "much"}, "is no lag"),
         ({"kind": "give", "key": "print", "value": "moon"}, "no calendar"),
         ({"kind": "remaining", "key": "print", "value": "2"}, "not under way"),
+        ({"kind": "remaining", "key": "print", "value": "2, much"}, "much"),
         ({"kind": "window", "key": "words", "value": "1 jun"}, "no phase"),
         ({"kind": "sing", "key": "print", "value": "2"}, "cannot be changed here"),
     ],

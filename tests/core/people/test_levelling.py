@@ -17,6 +17,7 @@ from unisequa.core.people.laying import Effort, laid
 from unisequa.core.people.levelling import Asked, RunOfWork, asked_of, level, no_time, overloads_of
 from unisequa.core.people.proposals import Evening
 from unisequa.core.plan.plan import replanned
+from unisequa.core.plan.task import Awaited
 
 TODAY = day("2026-06-01")  # a Monday
 WEEK = WorkingCalendar()
@@ -168,3 +169,20 @@ def test_a_person_with_two_days_work_on_one_day_is_told_who_waits() -> None:
     )
     told = no_time([late], level([late], TODAY), TODAY)
     assert [one.words for one in told] == ["no time before Tue 2 Jun: Bao has 16 h of 8 h; holds up C (Ann)"]
+
+
+def test_what_waits_for_another_run_follows_where_that_is_levelled_to() -> None:
+    bao, ann = person("Bao"), person("Ann")
+    first = RunOfWork(
+        replace(plan([step("a", 1, 0), step("b", 1, 0)]), today=TODAY), {"a": Asked(480), "b": Asked(480)},
+        {"a": bao, "b": bao}, number=1,
+    )  # fmt: skip
+    awaited = Awaited("B", "first", TODAY + 1, of=(1, "b")), Awaited("A", "first", TODAY + 1, of=(1, "a"))
+    waiting = replace(plan([step("c", 1, 0)]), today=TODAY)
+    tasks = (replace(waiting.tasks[0], waits=awaited),)
+    second = RunOfWork(replace(waiting, tasks=tasks), {"c": Asked(60)}, {"c": ann}, number=2)
+    answer = level([second, first], TODAY)
+    assert {task.key: task.start - TODAY for task in answer.tasks} == {"a": 0, "b": 1, "c": 2}
+    circle = replace(first.plan.tasks[0], waits=(Awaited("C", "second", TODAY + 1, of=(2, "c")),))
+    round_ = replace(first, plan=replace(first.plan, tasks=(circle, first.plan.tasks[1])))
+    assert {task.key for task in level([second, round_], TODAY).tasks} == {"a", "b", "c"}

@@ -14,7 +14,8 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.backward import schedule
 from unisequa.core.network.network import Network
-from unisequa.core.people.serial import Job, Levelling, Place, Steady
+from unisequa.core.people.serial import Job, Levelling, Place
+from unisequa.core.people.steady import Steady
 from unisequa.core.terms import LinkType
 
 PSPLIB = Path(__file__).parents[3] / ".venv" / "psplib" / "data"

@@ -12,6 +12,7 @@ from unisequa.actions.runs.shifts import read_edits
 from unisequa.core.errors import NotAllowed, Refused, ShiftError
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits.codec import Document
+from unisequa.store.queries.people import people_named
 from unisequa.store.store import Session
 
 
@@ -28,6 +29,10 @@ def take_in_hand(session: Session, actor: Actor, run_id: int, documents: Sequenc
     run = see_run(session, actor, run_id, today)
     if not run.may_consider:
         raise NotAllowed(f"You may look at {run.name}, but shift nothing in it.")
+    for document in documents:
+        name = document.get("person")
+        if document.get("edit") == "give" and name and len(people_named(session, str(name))) != 1:
+            raise Refused({"edits": f"There is nobody called {name}, or several; hand the task over on its own page."})
     held = in_hand(session, actor, run).held
     edits = (*held.edits, *documents)
     try:

@@ -48,7 +48,7 @@ class Staff:
             minutes = minutes_of(row.effort)
             if minutes is not None:
                 asked[row.key] = Asked(minutes, minutes_of(row.chunk) or 0, row.left)
-        return RunOfWork(plan, asked, doers, run.state == "prepared")
+        return RunOfWork(plan, asked, doers, run.state == "prepared", run.id)
 
 
 def one_of(session: Session, person_id: int) -> Person:

@@ -141,10 +141,9 @@ def apply_shift(
             raise Stale(run.version, WORKED_OUT_ANEW)
         if result.empty:
             raise Refused({"shift": "This changes nothing, so there is nothing to apply."})
-        after = result.after()
+        return carry_out(session, actor, run, result, result.after(), today, why)
     except ShiftError as error:
         raise Refused({"shift": f"{error}."}) from error
-    return carry_out(session, actor, run, result, after, today, why)
 
 
 def carry_out(

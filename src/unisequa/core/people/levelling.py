@@ -42,12 +42,15 @@ class RunOfWork:
         By task; one that is not in it has no effort given.
     doers : mapping of str to Doer
         By task; one that is not in it is nobody's.
+    number : int, optional
+        By which tasks of other runs know it that wait for tasks of it.
     """
 
     plan: Plan
     asked: Mapping[str, Asked] = field(default_factory=dict)
     doers: Mapping[str, Doer] = field(default_factory=dict)
     prepared: bool = False
+    number: int | None = None
 
     def open(self) -> Iterator[int]:
         """The positions of tasks with work in them: no parents, no milestones, nothing that is over."""
@@ -163,7 +166,8 @@ class Answer:
 
 def level(runs: Sequence[RunOfWork], today: int) -> Answer:
     """When everything would be done, all runs taken together."""
-    jobs = [_job(run, today) for run in runs]
+    known = {run.number: n for n, run in enumerate(runs) if run.number is not None}
+    jobs = [_job(run, today, _waits(run, runs, known)) for run in runs]
     wanted = [_wanted(run) for run in runs]
     found = Levelling(jobs, HoursRoom([job.network for job in jobs], wanted, today)).best()
     tasks: list[TaskPlaced] = []
@@ -221,7 +225,21 @@ def _wanted(run: RunOfWork) -> dict[int, Wanted]:
     return found
 
 
-def _job(run: RunOfWork, today: int) -> Job:
+def _waits(run: RunOfWork, runs: Sequence[RunOfWork], known: Mapping[int, int]) -> dict[int, list[tuple[int, int]]]:
+    """What the tasks of a run wait for in others that are levelled with it, by their places."""
+    found: dict[int, list[tuple[int, int]]] = {}
+    for i, task in enumerate(run.plan.tasks):
+        for one in task.waits:
+            other = known.get(one.of[0]) if one.of is not None else None
+            if other is None or one.of is None or one.done or task.stands:
+                continue
+            at = runs[other].plan.positions.get(one.of[1])
+            if at is not None:
+                found.setdefault(i, []).append((other, at))
+    return found
+
+
+def _job(run: RunOfWork, today: int, waits: Mapping[int, Sequence[tuple[int, int]]]) -> Job:
     plan = run.plan
     now = plan.grid.day_start(today)
     floors: list[int | None] = []
@@ -240,7 +258,7 @@ def _job(run: RunOfWork, today: int) -> Job:
             stand[i] = span[0], calendar.advance(calendar.roll_forward(now), task.duration)
         else:
             stand[i] = span
-    return Job(plan.network, floors, plan.schedule.late_start, stand, int(run.prepared), plan.end)
+    return Job(plan.network, floors, plan.schedule.late_start, stand, int(run.prepared), plan.end, waits)
 
 
 def _floor(plan: Plan, i: int, activity: Activity, today: int) -> int | None:

@@ -8,7 +8,7 @@ against deadlines, then the sum of the jobs' ends, falls; then the same from lat
 quarter of their range, as long as :data:`PLACEMENTS` last.
 
 What room means is the business of a :class:`Room`: hours of people (:mod:`unisequa.core.people.hours`), or any other
-renewable resource (:class:`Steady`).
+renewable resource (:mod:`unisequa.core.people.steady`).
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ from unisequa.core.calendars.grid import MINUTES
 from unisequa.core.network.activities import Activity, Dependency
 from unisequa.core.network.knots import Backs, Fronts
 from unisequa.core.network.network import Network
+from unisequa.core.network.order import topological
 from unisequa.core.network.places import (
     NEVER,
     UNDATED,
@@ -67,6 +68,9 @@ class Job:
         All jobs of a lower one go first.
     end : int, optional
         Its deadline as a boundary.
+    waits : mapping of int to sequence of (int, int)
+        What each waits for in other jobs: none of it starts before they finish. Where jobs wait in a circle none of
+        this is looked at.
     """
 
     network: Network
@@ -75,6 +79,7 @@ class Job:
     stand: Mapping[int, Span] = field(default_factory=dict)
     rank: int = 0
     end: int | None = None
+    waits: Mapping[int, Sequence[tuple[int, int]]] = field(default_factory=dict)
 
 
 class Room(Protocol):
@@ -130,6 +135,13 @@ class Levelling:
         self.spans: list[list[Span]] = []
         self.chains = [_chains(job.network) for job in jobs]
         self.before = [_counts(job.network, back=False) for job in jobs]
+        self.waits = [job.waits for job in jobs] if not _circular(jobs) else [{} for _ in jobs]
+        self.leads: dict[tuple[int, int], list[tuple[int, int]]] = {}
+        for j, waits in enumerate(self.waits):
+            for i, others in waits.items():
+                self.before[j][i] += len(others)
+                for other in others:
+                    self.leads.setdefault(other, []).append((j, i))
         self.behind = [_counts(job.network, back=True) for job in jobs]
         self.incoming = [
             [[_asking(link, n.activities) for link in links] for links in n.incoming]
@@ -226,10 +238,13 @@ class Levelling:
                     yield node
             elif back:
                 self.backs[node.job].settle(node.at)
-            for i in _next(network, node.at, back):
-                pending[node.job][i] -= 1
-                if not pending[node.job][i]:
-                    reach(node.job, i)
+            behind = [(node.job, i) for i in _next(network, node.at, back)]
+            if not back and self.leads:
+                behind += self.leads.get((node.job, node.at), ())
+            for j, i in behind:
+                pending[j][i] -= 1
+                if not pending[j][i]:
+                    reach(j, i)
 
     def _stretch(self, node: _Node, network: Network) -> None:
         spans = self.spans[node.job]
@@ -267,6 +282,9 @@ class Levelling:
                     until = max(until, ask.bound(activity))
                 else:
                     k = max(k, number_from(activity, "S", ask.bound(activity)))
+        for other, at in self.waits[j].get(i, ()):
+            if self.spans[other][at][0] != UNDATED:
+                k = max(k, number_from(activity, "S", self._in_other(other, j, self.spans[other][at][1])))
         if k == NEVER and until == NEVER:
             return None
         self.placed += 1
@@ -279,6 +297,11 @@ class Levelling:
         self.room.take(j, i, place)
         free = k if until == NEVER else max(k, number_from(activity, "F", until))
         return place._replace(free_from=span_at(activity, free)[0])
+
+    def _in_other(self, other: int, j: int, finish: int) -> int:
+        """A finish in one job as a boundary of another: the end of its day where they count in other slots."""
+        theirs, ours = (self.jobs[n].network.activities[0].calendar.grid for n in (other, j))
+        return finish if theirs.per_day == ours.per_day else ours.day_start(theirs.day(finish - 1) + 1)
 
     def to_the_right(self, found: Levelled) -> list[list[float]]:
         """Each job to the right up to its own end: the starts of that as urgency."""
@@ -403,6 +426,25 @@ def _counts(network: Network, *, back: bool) -> list[int]:
     return counts
 
 
+def _circular(jobs: Sequence[Job]) -> bool:
+    """Whether jobs wait for each other in a circle."""
+    if not any(job.waits for job in jobs):
+        return False
+    base, total = [], 0
+    for job in jobs:
+        base.append(total)
+        total += len(job.network.activities) + len(job.network.knots.all)
+    successors: list[list[int]] = []
+    for n, job in zip(base, jobs, strict=True):
+        count = len(job.network.activities) + len(job.network.knots.all)
+        successors += [[n + i for i in _next(job.network, at, False)] for at in range(count)]
+    for n, job in zip(base, jobs, strict=True):
+        for i, others in job.waits.items():
+            for other, at in others:
+                successors[base[other] + at].append(n + i)
+    return len(topological(successors)) < total
+
+
 def _chains(network: Network) -> list[int]:
     """The longest chain of durations from each position on, its own included, in days."""
     n = len(network.activities)
@@ -413,69 +455,3 @@ def _chains(network: Network) -> list[int]:
         own = -(-activity.duration // activity.calendar.per_day) if activity else 0
         chains[at] = longest + own
     return chains
-
-
-class Steady:
-    """Renewable resources with a steady capacity each slot, of which an activity takes a steady demand.
-
-    Parameters
-    ----------
-    capacity : sequence of int
-        By resource.
-    demand : sequence of mapping
-        By job: position → what it takes of each resource.
-    first, slots : int
-        The first boundary, and how far it goes from there.
-    """
-
-    def __init__(
-        self, capacity: Sequence[int], demand: Sequence[Mapping[int, Sequence[int]]], first: int, slots: int,
-        network: Sequence[Network],
-    ) -> None:  # fmt: skip
-        self.capacity, self.demand, self.first, self.slots, self.networks = capacity, demand, first, slots, network
-        self.clear()
-
-    def clear(self) -> None:
-        self.room = [[has] * self.slots for has in self.capacity]
-
-    def needs(self, job: int, i: int) -> bool:
-        return self.networks[job].activities[i].duration > 0 and any(self.demand[job].get(i, ()))
-
-    def stand(self, job: int, i: int, span: Span) -> None:
-        self.take(job, i, Place(*span))
-
-    def take(self, job: int, i: int, place: Place) -> None:
-        for room, takes in zip(self.room, self.demand[job].get(i, ()), strict=False):
-            for at in range(max(0, place.start - self.first), place.finish - self.first):
-                room[at] -= takes
-
-    def _clash(self, job: int, i: int, start: int, finish: int, *, last: bool) -> int | None:
-        """A slot without room, the last or the first of them."""
-        slots = range(start - self.first, finish - self.first)
-        for at in reversed(slots) if last else slots:
-            if any(room[at] < takes for room, takes in zip(self.room, self.demand[job][i], strict=False)):
-                return at + self.first
-        return None
-
-    def earliest(self, job: int, i: int, number: int, finish: int) -> Place | None:
-        activity = self.networks[job].activities[i]
-        k = number if finish == NEVER else max(number, number_from(activity, "F", finish))
-        while True:
-            start, end = span_at(activity, k)
-            if end - self.first > self.slots:
-                return None
-            clash = self._clash(job, i, start, end, last=True)
-            if clash is None:
-                return Place(start, end)
-            k = activity.calendar.index(clash + 1)
-
-    def latest(self, job: int, i: int, number: int, finish: int) -> Place | None:
-        activity, k = self.networks[job].activities[i], number
-        while True:
-            start, end = span_at(activity, k)
-            if start < self.first:
-                return None
-            clash = self._clash(job, i, start, end, last=False)
-            if clash is None:
-                return Place(start, end)
-            k = activity.calendar.index(clash) - activity.duration

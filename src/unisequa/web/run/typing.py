@@ -33,7 +33,7 @@ from unisequa.core.shift.edits import (
     Window,
 )
 from unisequa.core.shift.edits.links import TYPES
-from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType
+from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LagUnit, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
 _SPAN = re.compile(r"\s+(?:-|–|to|until)\s+")
@@ -276,7 +276,25 @@ def _catch(typed: Typed) -> Edit:
 
 
 def _give(typed: Typed) -> Edit:
-    return Give(typed.key, typed.text.strip())
+    """By another calendar, or to somebody: ``person:Jory Pellew``."""
+    name = typed.text.strip()
+    if name.startswith("person:"):
+        return Give(typed.key, person=name.removeprefix("person:").strip())
+    return Give(typed.key, name)
+
+
+def _remaining(typed: Typed) -> Edit:
+    """What remains, and behind a comma the work left in it: ``2``, ``2, 6h``."""
+    length, comma, work = typed.text.partition(",")
+    left = None
+    if comma:
+        try:
+            left = read_span(work.strip(), DAY_MINUTES)
+        except ValueError as error:
+            raise TypedError(str(error)) from None
+        if left < 0:
+            raise TypedError(f'"{work.strip()}" is less than nothing')
+    return Remaining(typed.key, typed.slots(length, least=1), left)
 
 
 def _drop(typed: Typed) -> Edit:
@@ -308,7 +326,7 @@ _KINDS: dict[str, Callable[[Typed], Edit]] = {
     "due": _due,
     "end": _end,
     "duration": lambda typed: Duration(typed.key, typed.slots(typed.text)),
-    "remaining": lambda typed: Remaining(typed.key, typed.slots(typed.text, least=1)),
+    "remaining": _remaining,
     "fix": _fix,
     "free": _free,
     "drop": _drop,

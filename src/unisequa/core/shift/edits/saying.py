@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import count_words, slot_words, span_words
+from unisequa.core.calendars.words import count_words, hours_words, slot_words, span_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
 from unisequa.core.shift.edits.closures import Close, NewDays, Reopen
@@ -83,7 +83,8 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
         case Duration():
             return Said(title(edit.key), f"takes {slots(edit.slots)}")
         case Remaining():
-            return Said(title(edit.key), f"{slots(edit.slots)} left")
+            work = "" if edit.left is None else f", {hours_words(edit.left)} of work"
+            return Said(title(edit.key), f"{slots(edit.slots)} left{work}")
         case Begun() | Done():
             return Said(title(edit.key), f"{edit.kind} {slot_words(edit.day, grid)}")
         case NotDone():

@@ -14,7 +14,7 @@ import { esc } from "../drawing/svg.js";
  * @property {number | null} f
  * @property {number | null} l  The boundary behind its last day.
  * @property {number | null} d
- * @property {number | null} x
+ * @property {number | null} x  The day on which it is expected to end.
  * @property {number | null} m  The day of its progress mark.
  * @property {[number, number]} t  Tasks over, and all.
  * @property {[string, string, number, number, number, number, number][]} p  Phases: key, label, first and last day, over, tasks, line.
@@ -52,9 +52,10 @@ export function drawnRun(scale, run, tall = ROW) {
   const anchors = run.a.map(([day, label]) => `<path class="plumb thin" d="M${xOf(scale, day + 0.5)} 3V${tall - 3}"><title>${esc(label)}</title></path>`);
   const end = run.d === null ? "" : `<path class="endline" d="M${xOf(scale, run.d)} 4V${tall - 3}M${xOf(scale, run.d) - 4} 4h8"/>`;
   const mark = run.m === null ? "" : `<path class="markline ${run.c}" d="M${xOf(scale, run.m + 0.5)} 1V${tall - 1}"/>`;
+  const later = run.x !== null && run.l !== null && run.c !== "over" && run.x + 1 > run.l ? `<path class="slack" d="M${xOf(scale, run.l) + 2} ${tall / 2}H${xOf(scale, run.x + 1)}"><title>expected end</title></path>` : "";
   const [x, width] = run.f === null || run.l === null ? [0, 0] : barOf(scale, [run.f, run.l]);
   const hit = run.f === null ? "" : `<rect class="hit" x="${x}" y="1" width="${width}" height="${tall - 2}"/>`;
-  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${anchors.join("")}${end}${mark}</g>`;
+  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}</g>`;
 }
 
 /** Runs of a group beneath each other. @param {Scale} scale @param {[number, string, string, number, number, number][]} runs */
