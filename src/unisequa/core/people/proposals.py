@@ -39,6 +39,8 @@ MOST_STEPS = 6
 """Shifts that *all of it* makes at most."""
 MOST_TASKS = 24
 """Tasks that are tried: those with most minutes on the days of the overload."""
+MOST_TRIED = 600
+"""Shifts of tasks whose followers are theirs too that are tried at most."""
 MOST_OTHERS = 12
 """People to whom one is tried to be handed over: those with most room on its days."""
 
@@ -95,10 +97,12 @@ class Evening:
     ) -> None:
         self.runs, self.people, self.today, self.teams, self.may_change = runs, people, today, teams, may_change
         self.asked = asked_of(runs, today) if asked is None else asked
+        self.tried = 0
 
     def proposals(self, overload: Overload) -> list[Proposal]:
         """What would take minutes from an overload, cheapest first."""
         best: dict[tuple[int, str, Kind], Proposal] = {}
+        self.tried = 0
         weights = {(n, i): self._own(overload, n, i) for n, i in self.tasks_in(overload)}
         heaviest = sorted(weights, key=lambda at: (-weights[at], at))[:MOST_TASKS]
         for n, i in sorted(heaviest):
@@ -171,12 +175,14 @@ class Evening:
         if start == UNDATED:
             return
         per_day = calendar.per_day
-        most = min(self._own(overload, n, i), self.what_is_left(overload).over)
+        alone = self._is_alone(overload.who, run, i)
+        left = self.what_is_left(overload).over
+        most = min(self._own(overload, n, i), left) if alone else left
         until = grid.day_start(overload.last + 1)
         behind = max(1, -(-calendar.count(start, until) // per_day)) + FAR_LATER
         for days in range(1, behind + 1):
             at = calendar.slot(calendar.index(start) + days * per_day)
-            if not self._fits(overload, n, i, at, task.duration):
+            if not self._is_worth(overload, n, i, at, task.duration, alone=alone):
                 continue
             found = self._of(overload, n, i, Move(task.key, at), "later")
             if found is not None:
@@ -201,7 +207,7 @@ class Evening:
             if found is not None:
                 yield found
         for days in range(1, FAR_LONGER + 1):
-            if not self._fits(overload, n, i, start, task.duration + days * per_day):
+            if not self._is_worth(overload, n, i, start, task.duration + days * per_day, alone=alone):
                 continue
             edit = Duration(task.key, task.duration + days * per_day)
             found = self._of(overload, n, i, edit, "longer")
@@ -212,6 +218,30 @@ class Evening:
         """The minutes of a task on the days of an overload."""
         laid = self.runs[n].laid(i, self.today)
         return sum(minutes for day, minutes in laid.items() if overload.first <= day <= overload.last)
+
+    def _is_alone(self, who: str, run: RunOfWork, i: int) -> bool:
+        """Whether nobody is asked for less because what is behind a task moves with it: none of that is theirs."""
+        network, seen, queue = run.plan.network, {i}, [i]
+        for at in queue:
+            for behind in network.targets(at):
+                if behind in seen:
+                    continue
+                seen.add(behind)
+                queue.append(behind)
+                doer = run.doers.get(run.plan.tasks[behind].key)
+                if doer is not None and who in {
+                    one.name for one in (doer.members if isinstance(doer, Team) else (doer,))
+                }:
+                    return False
+        return True
+
+    def _is_worth(self, overload: Overload, n: int, i: int, start: int, duration: int, *, alone: bool) -> bool:
+        """Whether a shift is worth trying: where what follows could make room, all are, as long as there are not too
+        many."""
+        if alone:
+            return self._fits(overload, n, i, start, duration)
+        self.tried += 1
+        return self.tried <= MOST_TRIED
 
     def _fits(self, overload: Overload, n: int, i: int, start: int, duration: int, to: Person | None = None) -> bool:
         """Whether a task alone, were it to stand so, took something from the overload and put too much nowhere: what is
