@@ -1,11 +1,13 @@
 """Is there time? Worked out when something that it rests on has changed, at most every five minutes.
 
-Looked at and worked out without holding anybody up; only what came of it is written in a transaction.
+Looked at and worked out without holding anybody up; only what came of it is written in a transaction. Where it takes
+long it is done the less often.
 """
 
 from __future__ import annotations
 
 import datetime as dt
+import time
 
 from unisequa.actions.across.staff import Staff, staff
 from unisequa.core.calendars.today import utc_of
@@ -18,6 +20,9 @@ from unisequa.store.store import Session, Store
 from unisequa.store.tables import LevelRow, NoTimeRow
 
 PAUSE = dt.timedelta(minutes=5)
+SHARE = 20
+"""A house that takes long to level is levelled no more often than takes this part of the time."""
+_took: dict[str, dt.timedelta] = {}
 
 
 def level_if_due(store: Store, today: dt.date) -> bool:
@@ -25,12 +30,15 @@ def level_if_due(store: Store, today: dt.date) -> bool:
     now = utc_of(today)
     with store.reading() as session:
         last = queries.last_level(session)
-        if last is not None and dt.timedelta(0) <= now - last.at < PAUSE:
+        pause = max(PAUSE, SHARE * _took.get(str(store.engine.url), dt.timedelta(0)))
+        if last is not None and dt.timedelta(0) <= now - last.at < pause:
             return False
         rests_on = queries.rests_on(session, today)
         if last is not None and last.rests_on == rests_on:
             return False
+        begun = time.monotonic()
         found = levelled(session, today)
+        _took[str(store.engine.url)] = dt.timedelta(seconds=time.monotonic() - begun)
     with store.writing() as session:
         row = LevelRow(at=now, on=dt.date(today.year, today.month, today.day), rests_on=rests_on)
         queries.keep_level(session, row, found)
