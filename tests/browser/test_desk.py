@@ -106,6 +106,7 @@ def test_a_doer_sends_a_shift_and_the_keeper_applies_it(ada: Page, address: str)
     sign_in_as(ada, address, "Ada")
     ada.get_by_role("link", name="see it").click()
     expect(ada.locator("#tray")).to_contain_text("Bela proposes Draft by Fri 5 Jun")
+    ada.wait_for_load_state()  # the tray is there before the script that hears its buttons
     ada.get_by_role("button", name=re.compile("Apply to")).click()
     expect(ada.locator(".foot")).to_contain_text("Shift 1")
     expect(ada.locator('.row[data-k="draft"] .d')).to_have_text("Fri 5 Jun")

@@ -600,6 +600,7 @@ def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Pag
     setup.get_by_label("New day label").press("Enter")
     expect(ada.locator("#fhead")).to_contain_text("Copy closes")
     setup.get_by_role("button", name="Close").click()
+    settled(ada)
 
     ada.locator('.row[data-k="party"] .c-n').click()
     panel = ada.get_by_label("Selected steps")
