@@ -611,6 +611,9 @@ def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Pag
     panel.get_by_role("button", name="Add a condition").click()
     panel.get_by_label("Fact 2").select_option(label="Number")
     panel.get_by_label("Comparison 2", exact=True).select_option("over")
+    panel.get_by_label("Effort").fill("2h")
+    panel.get_by_label("Effort").press("Tab")
+    settled(ada)  # the panel is drawn anew, with what is begun still there
     panel.get_by_label("Value 2").fill("100")
     panel.get_by_label("Value 2").press("Tab")
     expect(panel).to_contain_text("Only if Colour is Blue and Number is over 100")

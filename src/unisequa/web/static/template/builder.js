@@ -4,18 +4,30 @@ import { byId } from "../dom.js";
 import { fieldRefused, fieldSaved } from "./kept.js";
 import { Sheet, WINDOW } from "./store.js";
 
+// Conditions begun and not yet saved, by step and field: the panel may be drawn anew meanwhile.
+const begun = new Map();
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("condition", () => ({
     facts: [], clauses: [], joiner: "and", fault: "", all: {}, keys: [], field: "",
     init() {
       const found = JSON.parse(this.$el.dataset.condition);
       this.facts = found.facts || [];
-      this.clauses = found.clauses || [];
-      this.joiner = found.joiner || "and";
       this.all = found.operators || {};
       this.keys = this.$el.dataset.keys.split(" ");
       this.field = this.$el.dataset.field;
+      const draft = begun.get(this.place());
+      const { clauses, joiner } = draft ? draft.said : found;
+      this.clauses = clauses || [];
+      this.joiner = joiner || "and";
+      this.fault = draft ? draft.fault : "";
+      this.$watch("clauses", () => this.keep());
     },
+    place() { return [this.field, ...this.keys].join(" "); },
+    said() {
+      return { joiner: this.joiner, clauses: this.clauses.map((clause) => ({ fact: clause.fact, operator: clause.operator, value: String(clause.value) })) };
+    },
+    keep() { begun.set(this.place(), { said: this.said(), fault: this.fault }); },
     fact(clause) { return this.facts.find((fact) => fact.key === clause.fact) || { kind: "text", choices: [] }; },
     operators(clause) { return this.all[this.fact(clause).kind] || []; },
     bare(clause) { return ["yes", "no", "given", "open"].includes(clause.operator); },
@@ -41,9 +53,18 @@ document.addEventListener("alpine:init", () => {
     },
     save() {
       this.fault = "";
+      this.keep();
       if (this.clauses.some((clause) => this.typed(clause) && !String(clause.value).trim())) return;
-      const clauses = this.clauses.map((clause) => ({ fact: clause.fact, operator: clause.operator, value: String(clause.value) }));
-      Sheet.edit({ op: "condition", keys: this.keys, field: this.field, joiner: this.joiner, clauses }, { refused: (answer) => { this.fault = answer.message; } });
+      const place = this.place();
+      const sent = this.said();
+      const unchanged = () => begun.has(place) && JSON.stringify(begun.get(place).said) === JSON.stringify(sent);
+      Sheet.edit({ op: "condition", keys: this.keys, field: this.field, ...sent }, {
+        done: () => { if (unchanged()) begun.delete(place); },
+        refused: (answer) => {
+          this.fault = answer.message;
+          this.keep();
+        },
+      });
     },
   }));
 });
