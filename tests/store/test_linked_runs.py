@@ -11,6 +11,7 @@ import re
 import threading
 import time
 from dataclasses import replace
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -110,7 +111,7 @@ class Shifter(Writer):
         while time.monotonic() < until:
             try:
                 self.act()
-            except OSError:
+            except (OSError, HTTPException):
                 time.sleep(0.05)  # cut off; it comes again
 
 

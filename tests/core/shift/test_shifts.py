@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime as dt
 import json
 from typing import Any
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -13,6 +15,8 @@ from tests.core.checker import Checker
 from tests.core.drawn_documents import GO, cases, checker, planned_case
 from tests.core.plan.test_whole_plans import Case, times_of
 from tests.examples import dear
+from tests.plans import dates, day, step
+from tests.plans import plan as planned
 from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.plan.building import seen_through
 from unisequa.core.plan.plan import Plan
@@ -36,7 +40,7 @@ from unisequa.core.shift.edits import (
     Reopen,
     TaskEdit,
 )
-from unisequa.core.shift.taking_back import record_of, taken_back
+from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.formats.plan_document import plan_document
 from unisequa.formats.plan_reading import read_plan
 
@@ -205,6 +209,44 @@ def test_a_shift_taken_back_restores_everything(drawn: Any, mode: Any) -> None:
     for one in (*want["tasks"], *got["tasks"]):
         one.pop("because")
     assert got | {"warnings": []} == want | {"warnings": []}
+
+
+def test_a_shift_on_whose_place_later_ones_went_on_stands_though_they_have_moved_away() -> None:
+    plan = planned([step("a", 2, 0), step("b", 2, 20), step("c", 2, 24)], "b>c")
+    records = []
+    for edit in (Move("b", day("2026-06-15")), Move("c", day("2026-06-23")), Move("c", day("2026-07-13"))):
+        result = cascade(plan, [edit])
+        plan = result.after()
+        records.append(record_of(result, plan))
+    with pytest.raises(ShiftError, match="C was moved since, by where B stands now"):
+        taken_back(plan, records[0], records[1:])  # the second could then never be: C on 23 June, B on the 29th
+    back = taken_back(taken_back(plan, records[2]), records[1])
+    assert dates(back)["c"] == ("2026-07-03", "2026-07-06")
+
+
+@dear
+@given(shifted(), st.data())
+def test_whatever_is_taken_back_in_between_all_can_be_newest_first(drawn: Any, data: st.DataObject) -> None:
+    case, first, chosen = drawn
+    beginning = plan = started(case, first)
+    if plan is None or beginning is None:
+        return
+    standing: list[Record] = []
+    for edit in chosen + data.draw(edits([task.key for task in plan.tasks])):
+        try:
+            result = cascade(plan, [edit], data.draw(st.sampled_from(MODES)))
+            plan = result.after()
+        except ShiftError:
+            continue
+        standing.append(json.loads(json.dumps(record_of(result, plan))))
+        if data.draw(st.booleans()):
+            at = data.draw(st.integers(0, len(standing) - 1))
+            with contextlib.suppress(ShiftError):
+                plan = taken_back(plan, standing[at], standing[at + 1 :])
+                del standing[at]
+    for record in reversed(standing):
+        plan = taken_back(plan, record)
+    assert times_of(plan) == times_of(beginning)
 
 
 @dear

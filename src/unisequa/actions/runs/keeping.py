@@ -17,7 +17,7 @@ from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
 from unisequa.core.shift.cascade import Cascade
 from unisequa.core.shift.edits.codec import written
-from unisequa.core.shift.taking_back import Record, check_nothing_rests, record_of, taken_back
+from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back
 from unisequa.store.store import Session
@@ -92,8 +92,7 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
         raise Refused({"shift": f"Shift {number} has been taken back already."})
     plan = plan_of(run, today, viewer=actor.id)
     try:
-        check_stands_alone(plan, shift, run.shifts)
-        put_back(run, taken_back(plan, record_of_shift(plan, shift)))
+        put_back(run, plan_without(plan, shift, run.shifts))
     except ShiftError as error:
         later = next((s.number for s in reversed(run.shifts) if not s.taken_back_at and s.number > number), None)
         hint = f" Take back shift {later} first." if later else ""
@@ -104,10 +103,15 @@ def take_shift_back(session: Session, actor: Actor, run: Run, number: int, today
     return shift
 
 
-def check_stands_alone(plan: Plan, shift: ShiftRow, shifts: Iterable[ShiftRow]) -> None:
-    """Refuse to take a shift back that a later one, which stands, has gone on from."""
+def plan_without(plan: Plan, shift: ShiftRow, shifts: Iterable[ShiftRow]) -> Plan:
+    """The plan with a shift taken back, of which no later one that stands has gone on.
+
+    Raises
+    ------
+    ShiftError
+    """
     later = (row for row in shifts if row.number > shift.number and row.taken_back_at is None)
-    check_nothing_rests(plan, record_of_shift(plan, shift), (record_of_shift(plan, row) for row in later))
+    return taken_back(plan, record_of_shift(plan, shift), [record_of_shift(plan, row) for row in later])
 
 
 def record_of_shift(plan: Plan, shift: ShiftRow) -> Record:

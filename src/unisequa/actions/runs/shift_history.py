@@ -8,14 +8,13 @@ from dataclasses import dataclass
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.keeping import check_stands_alone, dates_words, record_of_shift, take_shift_back
+from unisequa.actions.runs.keeping import dates_words, plan_without, take_shift_back
 from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import RunSeen, run_of
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import codec
 from unisequa.core.shift.edits.saying import said_of
-from unisequa.core.shift.taking_back import taken_back
 from unisequa.store.lists import bring_up
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.history import shifts_by_id, shifts_with_records
@@ -119,8 +118,7 @@ def _undone(row: ShiftRow) -> str:
 
 def _bars(plan: Plan, row: ShiftRow, rows: Iterable[ShiftRow]) -> str:
     try:
-        check_stands_alone(plan, row, rows)
-        taken_back(plan, record_of_shift(plan, row))
+        plan_without(plan, row, rows)
     except (ShiftError, KeyError) as error:
         return f"{error}" if isinstance(error, ShiftError) else "a task that it moved is not there any more"
     return ""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import ShiftError
@@ -67,16 +67,33 @@ def record_of(result: Cascade, after: Plan | None = None) -> Record:
     return {name: part for name, part in record.items() if part}
 
 
-def taken_back(plan: Plan, record: Record) -> Plan:
+def taken_back(plan: Plan, record: Record, later: Iterable[Record] = ()) -> Plan:
     """The plan with everything that a shift changed as it was before.
+
+    later
+        The records of the shifts after it that stand, oldest first. Each of them can still be taken back after it,
+        newest first, if it could before.
 
     Raises
     ------
     ShiftError
-        When something later depends on it: a task, link, anchor or calendar has changed again, or a link to a
-        task that the shift did not touch would no longer hold.
+        When something later depends on it: a task, link, anchor or calendar has changed again, also where it came
+        back to what the shift left; a link to a task that the shift did not touch would no longer hold, now or
+        once later shifts are taken back as well.
     """
+    newer = list(later)
+    _check_nothing_rests(plan, record, newer)
     _check_unchanged(plan, record)
+    restored = _without(plan, record)
+    if bad := _loosened(plan, restored, record):
+        source, target = bad[0]
+        raise ShiftError(f"{target.title} would stand earlier than {source.title} allows", task=target.key)
+    _check_others_can_follow(plan, restored, newer, _linked_with(plan, restored, record))
+    return restored
+
+
+def _without(plan: Plan, record: Record) -> Plan:
+    """The plan with what a record holds as it was before, whatever has become of it since."""
     tasks = list(plan.tasks)
     dates = {
         task.key: (plan.schedule.start[i], plan.schedule.finish[i])
@@ -107,7 +124,7 @@ def taken_back(plan: Plan, record: Record) -> Plan:
             replace(p, window=windows.get(p.key, (None, False))[0], put=windows.get(p.key, (None, False))[1])
             for p in phases
         )
-    restored = replanned(
+    return replanned(
         plan,
         dates,
         tasks=with_windows(tasks, phases, plan.grid),
@@ -117,18 +134,11 @@ def taken_back(plan: Plan, record: Record) -> Plan:
         phases=phases,
         end=record["end"][0] if "end" in record else plan.end,
     )
-    _check_links(plan, restored, set(record.get("tasks", {})), {(a, b, c) for a, b, c in record.get("broken", [])})
-    return restored
 
 
-def check_nothing_rests(plan: Plan, record: Record, later: Iterable[Record]) -> None:
-    """Refuse to take a shift back that later ones, which stand, have gone on from: also where they came back to what it
-    left, since they could not be taken back after it.
-
-    Raises
-    ------
-    ShiftError
-    """
+def _check_nothing_rests(plan: Plan, record: Record, later: Iterable[Record]) -> None:
+    """Refuse to take a shift back that later ones have gone on from: also where they came back to what it left, since
+    they could not be taken back after it."""
     for other in later:
         changed: dict[str, Any] = other.get("tasks", {})
         for key, change in record.get("tasks", {}).items():
@@ -144,6 +154,22 @@ def check_nothing_rests(plan: Plan, record: Record, later: Iterable[Record]) -> 
         for part, said in (("calendars", "the calendars"), ("phases", "the windows of its phases")):
             if part in record and part in other:
                 raise ShiftError(f"{said} have changed since")
+
+
+def _check_others_can_follow(plan: Plan, restored: Plan, later: Iterable[Record], near: frozenset[str]) -> None:
+    """Refuse what would bar later shifts from being taken back in their turn: a task that one of them moved has its
+    earlier place only as long as what it follows stays where this shift brought it."""
+    newest_first = [record for record in reversed(list(later)) if _can_be_worked_out(plan, record)]
+    if all(near.isdisjoint(record.get("tasks", ())) and not _links_in(record) for record in newest_first):
+        return
+    with_it, without = plan, restored
+    for record in newest_first:
+        next_with, next_without = _without(with_it, record), _without(without, record)
+        stood = set(_loosened(with_it, next_with, record))
+        if bad := [pair for pair in _loosened(without, next_without, record) if pair not in stood]:
+            source, target = bad[0]
+            raise ShiftError(f"{target.title} was moved since, by where {source.title} stands now", task=target.key)
+        with_it, without = next_with, next_without
 
 
 def _links_in(record: Record) -> set[tuple[str, str, str]]:
@@ -214,15 +240,41 @@ def _check_unchanged(plan: Plan, record: Record) -> None:
         raise ShiftError("the calendars have changed since")
 
 
-def _check_links(plan: Plan, restored: Plan, touched: set[str], broken: set[tuple[str, str, str]]) -> None:
+class _End(NamedTuple):
+    """One end of a link, for words about it."""
+
+    key: str
+    title: str
+
+
+def _loosened(plan: Plan, restored: Plan, record: Record) -> list[tuple[_End, _End]]:
+    """The links, by their ends, that hold in a plan and no longer do without a shift, though they did before it."""
+    touched = set(record.get("tasks", {}))
+    broken = {(a, b, c) for a, b, c in record.get("broken", [])}
+    found = []
     for link in restored.network.links:
         source, target = restored.tasks[link.source], restored.tasks[link.target]
         known = (source.key, target.key, link.type) in broken
         if known or (source.key in touched) == (target.key in touched) or target.stands:
             continue
         if _broken(restored, link) and not (link in plan.network.links and _broken(plan, link)):
-            text = f"{target.title} would stand earlier than {source.title} allows"
-            raise ShiftError(text, task=target.key)
+            found.append((_End(source.key, source.title), _End(target.key, target.title)))
+    return found
+
+
+def _linked_with(plan: Plan, restored: Plan, record: Record) -> frozenset[str]:
+    """The tasks that a shift changed, and those with a link to or from them: whose places may rest on it. All of them
+    when it changed working days."""
+    if "calendars" in record:
+        return frozenset(plan.positions)
+    near = set(record.get("tasks", {})) | {key for link in _links_in(record) for key in link[:2]}
+    ends = {(link.source, link.target) for one in (plan, restored) for link in one.links}
+    return frozenset(near | {other for a, b in ends for this, other in ((a, b), (b, a)) if this in near})
+
+
+def _can_be_worked_out(plan: Plan, record: Record) -> bool:
+    """Whether all that a record speaks of is still there."""
+    return all(key in plan.positions for key in record.get("tasks", {}))
 
 
 def _broken(plan: Plan, link: Dependency) -> bool:
