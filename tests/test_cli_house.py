@@ -75,6 +75,16 @@ def test_calendars_and_leave(data: str, tmp_path: Path, monkeypatch: pytest.Monk
     assert command("calendar", "put", "-", "--usual", "--data", data).exit_code == 0
     assert command("calendar", "close", "fjord", "12 jun", "+2", "--label", "Regatta", "--data", data).exit_code == 0
     assert command("calendar", "list", "--data", data).stdout == "Fjord\nhouse\n"
+    assert command("person", "administrator", "ada@example.org", "--data", data).exit_code == 0
+    left = command("calendar", "close", "house", "8 jun", "--data", data).stdout
+    assert (
+        left
+        == '"house" is closed on Mon 8 Jun 2026; 1 run left as before, listed with the calendar for their keepers\n'
+    )
+    shifted = command("calendar", "close", "house", "9 jun", "10 jun", "--shift", "--data", data).stdout
+    assert shifted == '"house" is closed from Tue 9 Jun 2026 to Wed 10 Jun 2026; 1 run shifted with it\n'
+    nobody = command("calendar", "close", "house", "11 jun", "--by", "bela@example.org", "--data", data)
+    assert nobody.stderr == "by: bela@example.org does not administer here; name somebody who does.\n"
     shown: Result = command("calendar", "show", "Fjord", "--data", data)
     again = tmp_path / "again.json"
     again.write_text(shown.stdout.replace("Fjord", "fjord"))

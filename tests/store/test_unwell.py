@@ -78,9 +78,16 @@ def test_a_damaged_file_and_one_of_a_newer_version_are_told_at_the_start(tmp_pat
         connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
     with pytest.raises(StoreError, match="newer version"):
         Store(site.store.url).migrate()
+    with site.store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.connection.driver_connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     site.store.engine.dispose()
     for old in tmp_path.glob("unisequa.sqlite3-*"):
         old.unlink()
+    with (tmp_path / "unisequa.sqlite3").open("r+b") as handle:  # whole at its head, not further on
+        handle.seek(4096)
+        handle.write(bytes(3000))
+    with pytest.raises(StoreError, match="damaged; restore"):
+        Store(site.store.url).migrate()
     (tmp_path / "unisequa.sqlite3").write_bytes(b"no database at all, whatever it says" * 500)
     with pytest.raises(StoreError, match="damaged; restore"):
         Store(site.store.url).migrate()

@@ -12,7 +12,11 @@ from unisequa.cli.operate import HERE, Email, open_store, person, settings_for, 
 from unisequa.cli.serve import DataFolder
 
 if TYPE_CHECKING:
+    import datetime as dt
+
+    from unisequa.actions.house.calendars import Change
     from unisequa.actions.people.people import Actor
+    from unisequa.store.store import Session
 
 team = typer.Typer(no_args_is_help=True, help="Teams: people who share work.")
 position = typer.Typer(no_args_is_help=True, help="Positions that people hold.")
@@ -22,6 +26,8 @@ for part, name in ((team, "team"), (position, "position"), (calendar, "calendar"
     app.add_typer(part, name=name)
 
 Name = Annotated[str, typer.Argument(help="its name")]
+Shift = Annotated[bool, typer.Option("--shift", help="shift the runs that go by it, each as it may")]
+By = Annotated[str, typer.Option(help="the administrator who does it, by mail address; the first one if left out")]
 
 
 def operator() -> Actor:
@@ -196,6 +202,8 @@ def show_calendar(name: Name, data: DataFolder = None) -> None:
 def put_calendar(
     file: Annotated[Path, typer.Argument(help="a calendar document; - is standard input")],
     usual: Annotated[bool, typer.Option("--usual", help="the one that templates have that name none")] = False,
+    shift: Shift = False,
+    by: By = "",
     data: DataFolder = None,
 ) -> None:
     """Keep a calendar, in place of one of the same name."""
@@ -206,10 +214,16 @@ def put_calendar(
 
     document = read_document(CalendarDocument, read_file(file))
     with told(), open_store(data).writing() as session:
-        number = calendars.put(session, operator(), document)
+        said = ""
+        if calendars.is_there(session, document.name):
+            said = _change(
+                session, document.name, lambda old: {**document.written(), "name": old["name"]}, data, by, shift
+            )
+        else:
+            calendars.put(session, operator(), document)
         if usual:
-            calendars.make_usual(session, operator(), number)
-    print(f'"{document.name}" is kept')
+            calendars.make_usual(session, operator(), calendars.number_of(session, document.name))
+    print(f'"{document.name}" is kept{said}')
 
 
 @calendar.command()
@@ -218,15 +232,43 @@ def close(
     first: Annotated[str, typer.Argument(help="the first day closed")],
     last: Annotated[str, typer.Argument(help="the last, if another")] = "",
     label: Annotated[str, typer.Option(help="what it is called")] = "",
+    shift: Shift = False,
+    by: By = "",
     data: DataFolder = None,
 ) -> None:
-    """Close the house for some days."""
-    from unisequa.actions.house import calendars
+    """Close the house for some days. Runs that work on them are left as they are, and listed with the calendar."""
+    from unisequa.actions.house import calendars, leave
 
     with told(), open_store(data, there=True).writing() as session:
-        closing = calendars.closing(first, last, label, settings_for(data).day())
-        calendars.change(session, operator(), calendars.number_of(session, name), closing)
-    print(f'"{name}" is closed then')
+        today = settings_for(data).day()
+        begins, ends = leave.typed_span(first, last, today, month_first=False)
+        said = _change(session, name, calendars.closing(first, last, label, today), data, by, shift)
+    print(f'"{name}" is closed {_days(begins, ends)}{said}')
+
+
+def _change(session: Session, name: str, how: Change, data: Path | None, by: str, shift: bool) -> str:
+    """Change a calendar with the runs that go by it; gives what became of those, in words."""
+    from unisequa.actions.calendar_changes import change_with_runs
+    from unisequa.actions.house import calendars
+    from unisequa.actions.people.accounts import acting_administrator
+    from unisequa.core.calendars.words import count_words
+
+    actor = acting_administrator(session, operator(), by)
+    number = calendars.number_of(session, name)
+    done = change_with_runs(session, actor, number, how, settings_for(data).day(), shift=shift)
+    said = f"; {count_words(done.shifted, 'run')} shifted with it" if done.shifted else ""
+    if done.asked:
+        said += f"; {count_words(done.asked, 'run')} left as before, listed with the calendar for their keepers"
+    return said
+
+
+def _days(first: dt.date, last: dt.date) -> str:
+    """``from Thu 24 Dec 2026 to Thu 31 Dec 2026``, or ``on`` the one day."""
+    from unisequa.core.calendars.words import day_words
+
+    if first == last:
+        return f"on {day_words(first, year=True)}"
+    return f"from {day_words(first, year=True)} to {day_words(last, year=True)}"
 
 
 @leave.command(name="add")
@@ -243,8 +285,8 @@ def add_leave(
 
     with told(), open_store(data, there=True).writing() as session:
         whose = accounts.person_at(session, email)
-        leave.add(session, operator(), whose.id, first, last, label, settings_for(data).day())
-    print(f"{whose.name} is away then")
+        begins, ends = leave.add(session, operator(), whose.id, first, last, label, settings_for(data).day())
+    print(f"{whose.name} is away {_days(begins, ends)}")
 
 
 @leave.command(name="list")

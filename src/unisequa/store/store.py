@@ -92,32 +92,38 @@ class Store:
             from unisequa.store.lists import bring_up_new
             from unisequa.store.migrations.run import migrate
 
-            if now is not None:
-                keep_before(self.url, now)
-            migrate(self.url)
+            try:
+                if now is not None:
+                    keep_before(self.url, now)
+                migrate(self.url)
+            except (DBAPIError, OSError) as error:
+                raise StoreError(f"the tables stay as they were: {_words(error) or error}") from error
             with self.writing() as session:
                 bring_up_new(session, dt.date.today())
 
     def _revision(self) -> str | None:
         try:
-            self.engine.connect().close()
+            with self._reading() as session:
+                if not inspect(session.connection()).has_table("alembic_version"):
+                    return None
+                return session.connection().exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
         except DBAPIError as error:
             words = reason(error) or "the database cannot be reached: " + str(error.orig).strip().splitlines()[0]
             raise StoreError(words) from error
-        with self._reading() as session:
-            if not inspect(session.connection()).has_table("alembic_version"):
-                return None
-            return session.connection().exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
 
 
 def _unwell(error: Exception) -> Exception:
     """Why the data cannot be used, as whoever asked is told; anything else as it was."""
-    words = reason(error)
-    if isinstance(error, OSError) and error.errno in _NO_ROOM:
-        words = "there is no room on the disk; make some, and it goes on"
-    elif isinstance(error, OSError) and error.errno in {errno.EROFS, errno.EACCES, errno.EPERM}:
-        words = "the data folder may only be read; let this server's user write to it"
+    words = _words(error)
     return Unwell(f"Nothing was changed: {words}.") if words else error
+
+
+def _words(error: Exception) -> str:
+    if isinstance(error, OSError) and error.errno in _NO_ROOM:
+        return "there is no room on the disk; make some, and it goes on"
+    if isinstance(error, OSError) and error.errno in {errno.EROFS, errno.EACCES, errno.EPERM}:
+        return "the data folder may only be read; let this server's user write to it"
+    return reason(error)
 
 
 def afterwards(session: Session, act: Callable[[], None]) -> None:

@@ -55,6 +55,11 @@ def calendar(session: Session, calendar_id: int) -> CalendarSeen:
     return found
 
 
+def is_there(session: Session, name: str) -> bool:
+    """Whether there is a calendar of that name."""
+    return rows.named(session, Calendar, name) is not None
+
+
 def number_of(session: Session, name: str) -> int:
     """The id of a calendar by its name.
 

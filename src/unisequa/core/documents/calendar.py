@@ -14,7 +14,7 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
 from unisequa.core.calendars.holidays import public_holidays
 from unisequa.core.calendars.hours import WorkingHours
-from unisequa.core.documents.template import Label, Model, printable
+from unisequa.core.documents.template import WEEK, Label, Model, printable
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.terms import MOST_DAYS
 
@@ -50,7 +50,7 @@ class CalendarDocument(Model):
 
     format: Literal["unisequa-calendar/1"] = "unisequa-calendar/1"
     name: Label
-    week: Annotated[str, Str(pattern=r"^[01]{7}$")] = "1111100"
+    week: Annotated[str, Str(pattern=WEEK)] = "1111100"
     holidays: Holidays | None = None
     closures: Annotated[tuple[dt.date | Closure, ...], Field(max_length=5000)] = ()
     extra_working_days: Annotated[tuple[dt.date, ...], Field(max_length=5000)] = ()

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from unisequa.core.documents.template import KEY, Model
+from unisequa.core.documents.template import KEY, WEEK, Model
 from unisequa.core.errors import DocumentError, Fault
 
 D = TypeVar("D", bound=Model)
@@ -70,6 +70,8 @@ def _plain(item: dict[str, Any]) -> str:
     if kind == "string_pattern_mismatch":
         if context["pattern"] == KEY:
             return "must be lower-case letters, digits, - and _, beginning with a letter"
+        if context["pattern"] == WEEK:
+            return "must be seven digits, Monday first: 1 for a working day, 0 for a day off"
         return f"does not fit the pattern {context['pattern']}"
     if kind == "value_error":
         return str(context.get("error", item["msg"]))

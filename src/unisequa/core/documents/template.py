@@ -30,6 +30,7 @@ from unisequa.core.calendars.grid import DAYS, MINUTES, Grid, read_span
 from unisequa.core.terms import MOST_DAYS, MOST_STEPS, Edge, Follow, LagUnit, LinkType, Ready, Roll, Unit
 
 KEY = r"^[a-z][a-z0-9_-]*$"
+WEEK = r"^[01]{7}$"
 Key = Annotated[str, Str(pattern=KEY, max_length=80)]
 DottedKey = Annotated[str, Str(pattern=r"^[a-z][a-z0-9_-]*(\.[a-z][a-z0-9_-]*)*$", max_length=200)]
 

@@ -84,8 +84,12 @@ def keep_before(url: str, revision: str) -> None:
         half = target.with_name(f"{target.name}.half")
         half.unlink(missing_ok=True)
         half.touch(mode=0o600)
-        with closing(sqlite3.connect(database)) as here, closing(sqlite3.connect(half)) as there:
-            here.backup(there)
+        try:
+            with closing(sqlite3.connect(database)) as here, closing(sqlite3.connect(half)) as there:
+                here.backup(there)
+        except sqlite3.Error as error:
+            half.unlink(missing_ok=True)
+            raise StoreError(f"no copy could be made before the upgrade: {reason(error) or error}") from error
         half.rename(target)
 
 
