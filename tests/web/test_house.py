@@ -160,10 +160,12 @@ def test_a_house_begins_with_its_first_person_and_says_what_comes_next(tmp_path:
     browser.sign_in("Ada")
     first = browser.get("/runs").text
     assert first.count('aria-label="Done"') == 0 and "working calendar" in first and "Add the people" in first
+    assert "What comes next" in browser.get("/").text
     assert "no calendar yet" in browser.get("/calendars").text
     browser.post("/calendars", {"name": "House", "holidays": "GB-ENG"})
     browser.post("/people", {"name": "Bela", "email": "bela@example.org", "password": "seven herons on a jetty"})
     assert browser.get("/runs").text.count('aria-label="Done"') == 2
     browser.post("/library", {"name": "Close the month"})
     assert browser.get("/runs").text.count('aria-label="Done"') == 3
+    assert "What comes next" not in browser.get("/").text
     app.state.store.engine.dispose()

@@ -18,6 +18,11 @@ class Beginning:
     people: bool
     template: bool
 
+    @property
+    def all_there(self) -> bool:
+        """Whether nothing of it is left to do."""
+        return self.calendar and self.people and self.template
+
 
 def beginning(session: Session, actor: Actor) -> Beginning:
     """How far somebody's house has come."""

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from starlette.responses import Response
 
 from unisequa.actions.desk import Desk, DeskTask, NeedsMe, WordForMe, desk, done_lately
+from unisequa.actions.house.beginning import Beginning, beginning
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import AtHand
 from unisequa.actions.runs.proposing import Proposal
@@ -71,6 +72,7 @@ class DeskWork:
     toast: str = ""
     undo: int = 0
     faults: tuple[str, ...] = ()
+    beginning: Beginning | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +131,14 @@ def desk_work(session: Session, me: Actor, today: dt.date, view: str, *, toast: 
         days=days_of_load(seen.load, seen),
         toast=toast,
         undo=undo,
+        beginning=_still_to_do(session, me) if view == "mine" and not tasks and not seen.kept else None,
     )
+
+
+def _still_to_do(session: Session, me: Actor) -> Beginning | None:
+    """What an administrator of a house that has just begun does next; None once all of it is there."""
+    begun = beginning(session, me) if me.administrator else None
+    return None if begun is None or begun.all_there else begun
 
 
 _EMPTY = {
