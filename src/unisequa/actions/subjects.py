@@ -23,7 +23,8 @@ FIRST_DAY, LAST_DAY = "First day", "Last day"
 
 @dataclass(frozen=True, slots=True)
 class SubjectSeen:
-    """A subject with its record. ``dates`` are all dates it has, by what they are called."""
+    """A subject with its record. ``dates`` are all dates it has, by what they are called; ``ref`` is how the system
+    knows it that owns its record, if one does."""
 
     id: int
     name: str
@@ -33,6 +34,8 @@ class SubjectSeen:
     manager: str
     person_id: int | None
     dates: Mapping[str, dt.date]
+    kind: str = ""
+    ref: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +48,7 @@ class Record:
     manager_id: int | None = None
     first: dt.date | None = None
     last: dt.date | None = None
+    kind: str = ""
 
 
 def dates_of(row: Subject) -> dict[str, dt.date]:
@@ -63,7 +67,7 @@ def as_seen(row: Subject) -> SubjectSeen:
     """A subject's row as pages know it."""
     return SubjectSeen(
         row.id, row.name, row.position, row.unit, row.manager_id, row.manager.name if row.manager else "",
-        row.person_id, dates_of(row),
+        row.person_id, dates_of(row), row.kind, row.ref,
     )  # fmt: skip
 
 
@@ -180,6 +184,8 @@ def _write(session: Session, row: Subject, record: Record, today: dt.date) -> No
     before = said_of(row)
     row.position, row.unit = record.position.strip()[:200], record.unit.strip()[:200]
     row.manager = managers.get(record.manager_id or 0)
+    if not row.ref:  # else its kind is part of how its owner knows it
+        row.kind = " ".join(record.kind.split())[:40]
     row.first_on, row.last_on = record.first, record.last
     session.flush()
     record_changed(session, row, before, said_of(row), today)

@@ -86,7 +86,14 @@ def _comer(
     keeper = people["Noor Castellan"]
     day += dt.timedelta(days=3 if comer.leaves else 0)
     dates = {"last" if comer.leaves else "first": day}
-    record = Record(comer.name, comer.position, comer.unit, people[comer.manager].id, **dates)
+    record = Record(
+        comer.name,
+        comer.position,
+        comer.unit,
+        people[comer.manager].id,
+        **dates,
+        kind="leaver" if comer.leaves else "joiner",
+    )
     add_subject(session, people["Hester Lund"], record, today)
     if not comer.jobs:
         return

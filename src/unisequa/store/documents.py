@@ -48,6 +48,7 @@ def keep_document(edition: Edition, template: Template) -> None:
     edition.name, edition.name_key, edition.purpose = template.name, name_key(template.name), template.purpose
     edition.steps, edition.days = len(template.steps), outline(template).length
     edition.includes, edition.tags = bool(template.includes), list(template.tags)
+    edition.usual_for, edition.messages = template.usual_for or "", sum(len(one.messages) for one in template.steps)
     _TEMPLATES.keep(edition.digest, template)
 
 

@@ -22,7 +22,9 @@ from unisequa.core.errors import DocumentError, EditError, NotThere, Refused
 from unisequa.store.documents import keep_document, template_of
 from unisequa.store.meanings import settle, settle_files
 from unisequa.store.queries import templates as queries
+from unisequa.store.queries.rules import rules_that_start
 from unisequa.store.queries.runs import started_by
+from unisequa.store.queries.subjects import kinds_there_are
 from unisequa.store.store import Session
 from unisequa.store.tables import Edition, TemplateRow, now
 
@@ -51,6 +53,9 @@ class LibraryEntry:
     editable: bool
     open_to: str
     tags: tuple[str, ...]
+    usual_for: str
+    messages: int
+    rules: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,8 +102,10 @@ def library(session: Session, actor: Actor, search: Search | None = None) -> Lib
     ]
     chosen = [one for one in rows if search.finds(*one)]
     started = started_by(session, actor.id, templates=[row.id for row, _, _ in chosen])
+    rules = rules_that_start(session, {row.id for row, _, _ in chosen})
     entries = tuple(
-        _entry(session, row, edition, has_draft, actor, started.get(row.id, 0)) for row, edition, has_draft in chosen
+        _entry(session, row, edition, has_draft, actor, (started.get(row.id, 0), rules.get(row.id, 0)))
+        for row, edition, has_draft in chosen
     )
     owners = {row.owner_id: row.owner.name for row, _, _ in rows}
     return Library(
@@ -117,7 +124,7 @@ def _of_nothing(row: TemplateRow) -> bool:
 
 
 def _entry(
-    session: Session, row: TemplateRow, edition: Edition, has_draft: bool, actor: Actor, started: int
+    session: Session, row: TemplateRow, edition: Edition, has_draft: bool, actor: Actor, counts: tuple[int, int]
 ) -> LibraryEntry:
     steps, days = edition.steps, edition.days or 0
     if edition.includes:
@@ -139,12 +146,15 @@ def _entry(
         changed_at=edition.changed_at,
         steps=steps,
         days=days,
-        started=started,
+        started=counts[0],
         has_draft=has_draft,
         startable=edition.state == "released" and may(row, actor, "start a run"),
         editable=may(row, actor, "change a draft"),
         open_to=row.open_to,
         tags=tuple(edition.tags),
+        usual_for=edition.usual_for,
+        messages=edition.messages,
+        rules=counts[1],
     )
 
 
@@ -228,6 +238,19 @@ def keep_template(
 def startable_names(session: Session, actor: Actor) -> list[tuple[int, str]]:
     """Id and name of the released templates that somebody may start, by name."""
     return [(number, name) for number, name, _ in queries.startable_templates(session, actor.id)]
+
+
+def usual_for(session: Session, actor: Actor, kind: str) -> list[tuple[int, str, str]]:
+    """The templates that are usual for a kind of subject, or for any where none is said: id, name, the kind."""
+    found = queries.usual_templates(session, actor.id)
+    return [one for one in found if not kind or one[2].casefold() == kind.casefold()]
+
+
+def kinds_of_subjects(session: Session, actor: Actor) -> list[str]:
+    """The kinds of subjects that templates are usual for, or that records have, as one may choose among them."""
+    usual = {kind for _, _, kind in queries.usual_templates(session, actor.id)}
+    known = {kind.casefold(): kind for kind in sorted(usual | kinds_there_are(session))}
+    return sorted(known.values(), key=str.casefold)
 
 
 def duplicate(session: Session, actor: Actor, template_id: int, number: int | None = None) -> int:

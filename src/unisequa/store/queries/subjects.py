@@ -181,3 +181,8 @@ def sources_of(session: Session, run_id: int) -> list[tuple[str, int, str, str]]
     query = select(AnchorSource.kind, AnchorSource.source_id, AnchorSource.name, AnchorSource.anchor)
     found = session.execute(query.where(AnchorSource.run_id == run_id).order_by(AnchorSource.anchor)).all()
     return [(kind, number, name, anchor) for kind, number, name, anchor in found]
+
+
+def kinds_there_are(session: Session) -> set[str]:
+    """The kinds of subjects that records have."""
+    return set(session.scalars(select(Subject.kind).where(Subject.kind != "").distinct()))

@@ -88,6 +88,14 @@ def startable_templates(session: Session, person_id: int) -> list[tuple[int, str
     return [(a, b, c) for a, b, c in session.execute(query.order_by(func.lower(TemplateRow.name))).all()]
 
 
+def usual_templates(session: Session, person_id: int) -> list[tuple[int, str, str]]:
+    """Id, name and the kind of subject that they are usual for, of those that somebody may start, by that and name."""
+    query = select(TemplateRow.id, TemplateRow.name, Edition.usual_for)
+    query = query.join(Edition, Edition.template_id == TemplateRow.id).where(_newest(), open_to(person_id, STARTING))
+    query = query.where(Edition.usual_for != "").order_by(Edition.usual_for, func.lower(TemplateRow.name))
+    return [(a, b, c) for a, b, c in session.execute(query).all()]
+
+
 def templates_open_to(session: Session, person_id: int) -> list[TemplateRow]:
     """The templates that somebody may at least look at, with owners, rights and editions, by category and name."""
     query = select(TemplateRow).where(open_to(person_id))

@@ -68,8 +68,9 @@ class Edition(Base):
     """One edition of a template. ``revision`` counts the edits of a draft; a released one never changes.
 
     ``document`` is read only where it is needed; ``digest`` is its SHA-256, by which it is known once it was read.
-    ``name``, ``name_key`` (as templates are named by others), ``purpose``, ``tags``, ``steps`` and ``days`` (the
-    working days of its outline) are what the document says; without what it includes.
+    ``name``, ``name_key`` (as templates are named by others), ``purpose``, ``tags``, ``usual_for``, ``messages`` (how
+    many), ``steps`` and ``days`` (the working days of its outline) are what the document says, without what it
+    includes.
     ``meant`` says which template each name means that it includes or waits for, by the name as it is compared and the
     template's id; ``unmet`` has the names that meant nothing yet, with the id of who wrote them.
     ``pins`` maps the ids of the templates it includes, at any depth, to the editions they are of.
@@ -89,6 +90,8 @@ class Edition(Base):
     name_key: Mapped[str] = mapped_column(String(200), index=True)
     purpose: Mapped[str] = mapped_column(default="")
     tags: Mapped[list[str]] = mapped_column(JSON, default=list)
+    usual_for: Mapped[str] = mapped_column(String(200), default="")
+    messages: Mapped[int] = mapped_column(default=0)
     steps: Mapped[int]
     days: Mapped[int | None]
     includes: Mapped[bool]

@@ -24,6 +24,7 @@ from unisequa.actions.subjects import (
     runs_about,
     subject_row,
 )
+from unisequa.actions.templates.library import kinds_of_subjects, usual_for
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.calendars.words import day_words
@@ -36,7 +37,7 @@ from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
 
 router = APIRouter()
-FIELDS = ("name", "position", "unit", "manager", "first", "last")
+FIELDS = ("name", "kind", "position", "unit", "manager", "first", "last")
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,8 @@ class RecordPage:
     runs: tuple[tuple[int, str, str], ...] = ()
     dates: tuple[tuple[str, str], ...] = ()
     faults: Mapping[str, str] = field(default_factory=dict)
+    kinds: tuple[str, ...] = ()
+    usual: tuple[tuple[int, str, str], ...] = ()
 
 
 @router.get("/subjects/new")
@@ -60,7 +63,15 @@ def new(request: Request, me: SignedIn, store: StoreOf) -> Response:
     with store.reading() as session:
         if not may_add(session, me):
             raise NotAllowed("Subjects are added by whoever starts runs. Ask an administrator.")
-        page = RecordPage("people", 0, None, dict.fromkeys(FIELDS, ""), True, _managers(people(session)))
+        page = RecordPage(
+            "people",
+            0,
+            None,
+            dict.fromkeys(FIELDS, ""),
+            True,
+            _managers(people(session)),
+            kinds=tuple(kinds_of_subjects(session, me)),
+        )
     return render(request, "joiners/record.html", page)
 
 
@@ -78,7 +89,16 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
             number = add_subject(session, me, _read(form, settings.day(), month_first=me.month_first), settings.day())
     except Refused as error:
         with store.reading() as session:
-            page = RecordPage("people", 0, None, _typed(form), True, _managers(people(session)), faults=error.faults)
+            page = RecordPage(
+                "people",
+                0,
+                None,
+                _typed(form),
+                True,
+                _managers(people(session)),
+                faults=error.faults,
+                kinds=tuple(kinds_of_subjects(session, me)),
+            )
         return form_again(request, "joiners/record.html", page, error.faults)
     return RedirectResponse(f"/subjects/{number}", status_code=303)
 
@@ -106,7 +126,8 @@ def _page(
         row = subject_row(session, me, number)
         seen = as_seen(row)
         values = {
-            "name": seen.name, "position": seen.position, "unit": seen.unit, "manager": str(seen.manager_id or ""),
+            "name": seen.name, "kind": seen.kind, "position": seen.position, "unit": seen.unit,
+            "manager": str(seen.manager_id or ""),
             "first": _day(seen.dates.get(FIRST_DAY)), "last": _day(seen.dates.get(LAST_DAY)),
         }  # fmt: skip
         return RecordPage(
@@ -119,6 +140,8 @@ def _page(
             tuple((run.id, run.name, run.state) for run in runs_about(session, me, number)),
             tuple((name, day_words(day, year=True)) for name, day in seen.dates.items()),
             faults or {},
+            tuple(kinds_of_subjects(session, me)),
+            tuple(usual_for(session, me, seen.kind)),
         )
 
 
@@ -150,4 +173,5 @@ def _read(form: FormData, today: dt.date, *, month_first: bool) -> Record:
     if faults:
         raise Refused(faults)
     manager = number_in(typed["manager"]) or None
-    return Record(typed["name"], typed["position"], typed["unit"], manager, days["first"], days["last"])
+    first, last = days["first"], days["last"]
+    return Record(typed["name"], typed["position"], typed["unit"], manager, first, last, typed["kind"])

@@ -49,6 +49,8 @@ class TemplateLine:
     startable: bool
     open_to: str
     tags: tuple[str, ...]
+    usual_for: str
+    by_itself: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +136,8 @@ def _page(store: StoreOf, me: Actor, search: actions.Search | None = None) -> Li
                 startable=entry.startable,
                 open_to=OPEN_TO[entry.open_to],
                 tags=entry.tags,
+                usual_for=entry.usual_for,
+                by_itself=_by_itself(entry.rules, entry.messages),
             )
             for entry in seen.entries
         ),
@@ -144,6 +148,11 @@ def _page(store: StoreOf, me: Actor, search: actions.Search | None = None) -> Li
         search,
         seen.any_at_all,
     )
+
+
+def _by_itself(rules: int, messages: int) -> str:
+    """``2 rules, 1 message``, or what of it there is."""
+    return ", ".join(count_words(n, what) for n, what in ((rules, "rule"), (messages, "message")) if n)
 
 
 @router.get("/library/{template_id}/preview")
