@@ -24,14 +24,15 @@ SHORTEST_SECRET = 32
 
 @dataclass(frozen=True, slots=True)
 class Leaving:
-    """By what messages leave: where this server is found, for links, a mail server with the sender's address, and a
-    gateway of short text messages; what is empty is not there."""
+    """By what messages leave: where this server is found, for links, a mail server with the sender's address, a
+    gateway of short text messages, and the data folder with the files that go with mail; what is empty is not there."""
 
     address: str = ""
     smtp_url: str = ""
     mail_from: str = ""
     text_url: str = ""
     webhook_hosts: tuple[str, ...] = ()
+    data: Path | None = None
 
 
 @cache
@@ -142,6 +143,7 @@ class Settings(BaseSettings):
             mail_from=self.mail_from,
             text_url=self.text_url,
             webhook_hosts=self.webhook_hosts,
+            data=self.data,
         )
 
     @property

@@ -134,7 +134,7 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/undo": "change a draft",
 }
 EVERYBODY = {
-    "/by-itself", "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
+    "/by-itself", "/by-itself/texts", "/by-itself/texts/{number}", "/by-itself/texts/{number}/delete", "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
     "/bell", "/bell/seen", "/account/notices", "/account/programs", "/account/programs/{number}/end",
     "/account/programs/api", "/account/feeds", "/account/feeds/{number}/renew", "/account/feeds/{number}/shut",
     "/feeds/{secret}.ics", "/account/webhooks", "/account/webhooks/{number}", "/account/webhooks/{number}/{what}",

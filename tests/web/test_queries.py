@@ -14,6 +14,7 @@ from tests.site import TODAY, Site, make_site
 from tests.web.routes import addresses
 from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off
 from unisequa.actions.clock.rules import RuleDraft, save_rule, switch
+from unisequa.actions.messages.texts import TextDraft, keep_text
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.creating import start_runs
@@ -58,6 +59,7 @@ def large(folder: Path, size: int) -> Site:
             rule = save_rule(session, ada, RuleDraft(f"Rule {i}", site.template, {"when": when}), TODAY)
             switch(session, ada, rule, TODAY, on=True)
             make_webhook(session, ada, f"Hook {i}", "https://hooks.example.org/in", ["task.done"])
+            keep_text(session, ada, None, TextDraft(f"Text {i}", "{{ task }}", "Due {{ due }}"))
             handed = {"event": "run finished", "then": "word", "text": f"Word {i}"}
             if i == 0:
                 save_hand_off(session, ada, HandOffDraft("After", site.template, None, handed))

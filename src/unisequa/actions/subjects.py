@@ -111,15 +111,18 @@ def runs_about(session: Session, actor: Actor, number: int) -> list[queries.RunA
     return queries.runs_about_some(session, actor.id, {number})
 
 
-def kept_subject(session: Session, actor: Actor, name: str, dates: Mapping[str, dt.date]) -> Subject | None:
-    """The subject of a name for a run that is started, made where there is none yet; its first and last day are taken
-    over where it has none."""
+def kept_subject(
+    session: Session, actor: Actor, name: str, dates: Mapping[str, dt.date], kind: str = ""
+) -> Subject | None:
+    """The subject of a name for a run that is started, made where there is none yet, of the kind that its template is
+    usual for; its first and last day are taken over where it has none."""
     name = " ".join(name.split())[:200]
     if not name:
         return None
     row = queries.subject_named(session, name)
     if row is None:
         row = _made(session, actor, name)
+        row.kind = kind[:40]
     row.first_on = row.first_on or date_of(dates, FIRST_DAY)
     row.last_on = row.last_on or date_of(dates, LAST_DAY)
     session.flush()

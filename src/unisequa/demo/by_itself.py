@@ -11,6 +11,7 @@ from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off, switch
 from unisequa.actions.clock.repeating import calendar_of, key_of, plan_ahead
 from unisequa.actions.clock.rules import RuleDraft, save_rule
 from unisequa.actions.messages.bundling import letter_of
+from unisequa.actions.messages.texts import TextDraft, keep_text
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.today import utc_of, zone_of
 from unisequa.core.calendars.words import count_words
@@ -31,6 +32,28 @@ ROUND = {
     "when": {"rrule": "FREQ=MONTHLY;INTERVAL=3;BYDAY=1MO", "first": "2020-02-01"},
     "lead": 3, "at": "07:00", "opened": "live", "facts": {"site": "Seed Store"}, "subject": "Seed Store",
 }  # fmt: skip
+
+
+TEXTS = (
+    (
+        "Maud Ferreira",
+        TextDraft(
+            "A show closes: to the lender",
+            "{{ title }} closes {{ closing | date }}",
+            "Dear colleagues,\n\nthe show closes on {{ closing | date }}. We plan to send your objects home from "
+            "{{ collection | date }}.\n\nQuillhaven Museums, the registrars",
+        ),
+    ),
+    (
+        "Ines Okafor",
+        TextDraft(
+            "Soon due: a word before",
+            "{{ task }} is due {{ due | date }}",
+            "Dear {{ person }},\n\n{{ task }} is due on {{ due | date }} ({{ run }}). If that can't be, say so now "
+            "rather than then.",
+        ),
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +77,8 @@ def fill_by_itself(session: Session, jobs: Jobs, people: dict[str, Actor], today
         session, people["Mina Osei"], RuleDraft("Round of the Old Mill, from spring", rounds, old_mill), today, since=0
     )
     _hand_offs(session, jobs, people, today)
+    for who, draft in TEXTS:
+        keep_text(session, people[who], None, draft)
     session.flush()
     _messages(session, today, address)
 

@@ -27,6 +27,11 @@ def make_folder(folder: Path) -> None:
         sync_folder(made.parent)
 
 
+def place_of(folder: Path, digest: str) -> Path:
+    """Where a file lies in the data folder, by what is in it."""
+    return folder / "attachments" / digest[:2] / digest
+
+
 def write_once(place: Path, content: bytes) -> None:
     """Write a file whole or not at all, and have it on disk with its name; one that is there is left.
 

@@ -58,7 +58,7 @@ def plan_of(
         task = _opening(_task(row, grid, waits.get(row.key, ())), anchors, calendars)
         if row.assigned_id in given_to:
             task = replace(task, who=given_to[row.assigned_id])
-        read = _read(row, grid)
+        read = stands_at(row, grid)
         if by_itself and has_come(row.counts_on, row.minutes, "counts", today):
             counts = _counts(row, grid)
             read = read if row.state == "in review" else (counts, counts)
@@ -108,7 +108,7 @@ def _given(run: Run, rows: Sequence[TaskRow]) -> dict[int | None, str]:
     return {number: person.name for number, person in people_by_id(session, ids).items()}
 
 
-def _read(row: TaskRow, grid: Grid) -> tuple[int, int] | None:
+def stands_at(row: TaskRow, grid: Grid) -> tuple[int, int] | None:
     """The dates of a row as people read them."""
     if grid.per_day > 1:
         return span_in(row.minutes or {}, grid)

@@ -32,7 +32,7 @@ def beat(store: Store, today: Today, leaving: Leaving) -> str:
         When the data cannot be written; all that was due waits.
     """
     ticked = tick(store, today, leaving.address)
-    sent = send_waiting(store, leaving.smtp_url, leaving.mail_from) if leaving.smtp_url else 0
+    sent = send_waiting(store, leaving.smtp_url, leaving.mail_from, leaving.data) if leaving.smtp_url else 0
     sent += send_texts(store, leaving.text_url) if leaving.text_url else 0
     sent += send_hooks(store, leaving.webhook_hosts)
     _tell_failures(store)

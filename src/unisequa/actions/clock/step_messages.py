@@ -7,17 +7,15 @@ import re
 
 from unisequa.actions.due import HeldBack
 from unisequa.actions.mail import Mail, post_mail
+from unisequa.actions.messages.of_steps import files_with, filled_in, messages_of
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.outbox import TAKEN_OUT
 from unisequa.actions.runs.parties import make_link
 from unisequa.core.calendars.today import utc_of
 from unisequa.core.clock.due import TOO_LATE
-from unisequa.core.documents.placeholders import fill_in
 from unisequa.core.documents.template import Message
 from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED
-from unisequa.store.lists import values_in
-from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.runs import run_and_task
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, DueRow, Run, TaskRow
@@ -49,42 +47,46 @@ def send_step_message(session: Session, row: DueRow, today: dt.date) -> str:
         raise HeldBack("Its moment was more than a day ago.")
     if task.state == "dropped" or (task.state in FINISHED) != (message.of == "done"):
         raise HeldBack(f"{task.title} is {task.state}.")
-    values = values_in(run, task.key)
     try:
-        subject, text = " ".join(fill_in(message.subject, values).split()), fill_in(message.text, values)
+        return _sent(session, row, run, task, message)
     except ValueError as error:
         raise Refused({"": f"The message of {task.title} cannot be filled in: {error}."}) from error
-    return _sent(session, row, run, task, message, (subject, text))
 
 
 def _message(run: Run, task: TaskRow, number: int) -> Message | None:
-    step = next((one for one in template_of_run(run).steps if one.key == task.key), None)
-    return step.messages[number] if step is not None and number < len(step.messages) else None
+    messages = messages_of(run, task)
+    return messages[number] if number < len(messages) else None
 
 
-def _sent(session: Session, row: DueRow, run: Run, task: TaskRow, message: Message, written: tuple[str, str]) -> str:
-    subject, text = written
+def _sent(session: Session, row: DueRow, run: Run, task: TaskRow, message: Message) -> str:
     member = next((one for one in run.crew if one.role == message.to), None)
     people = [person for person in member.people if person.active] if member is not None else []
-    word = Word(row.key, "step", subject, text, run.id, task.key, run.name, at_once=True)
+    files = tuple((file.name, file.sha256) for file in files_with(run, task, message))
+    subject = ""
     if people:
         for person in people:
-            tell(session, person, word)
+            subject, text = filled_in(session, run, task, message, person.name)
+            tell(session, person, _word(row, run, task, subject, text, files))
         return f"“{subject}” to {member.name if member is not None else ''}"
+    outside = member.outside if member is not None else ""
+    subject, text = filled_in(session, run, task, message, outside or run.keeper.name)
     if member is not None and (address := address_of(member)):
         link = ""
         here, open_ = session.info.get(ADDRESS, ""), task.state in {"waiting", "under way"}
         if here and open_ and message.to == task.role:
-            link = f"{here.rstrip('/')}/answer/{make_link(session, run, task, member.outside)}"
+            link = f"{here.rstrip('/')}/answer/{make_link(session, run, task, outside)}"
             text = f"{text.rstrip()}\n\nIs it done, or when can it be? Say so here, for this one task: {TAKEN_OUT}\n"
-        mail = Mail(address, subject, text)
+        mail = Mail(address, subject, text, files)
         post_mail(session, row.key, mail, None, link=link, run_id=run.id, task_key=task.key)
-        return f"“{subject}” to {member.outside}"
-    label = member.label if member is not None else message.to
-    who = (member.outside if member is not None else "") or label
+        return f"“{subject}” to {outside}"
+    who = outside or (member.label if member is not None else message.to)
     more = f"This was to go to {who}, of whom there is no address here.\n\n{text}"
-    tell(session, run.keeper, Word(row.key, "step", subject, more, run.id, task.key, run.name, at_once=True))
+    tell(session, run.keeper, _word(row, run, task, subject, more, files))
     return f"“{subject}” to {run.keeper.name}, for {who}"
+
+
+def _word(row: DueRow, run: Run, task: TaskRow, said: str, more: str, files: tuple[tuple[str, str], ...]) -> Word:
+    return Word(row.key, "step", said, more, run.id, task.key, run.name, at_once=True, files=files)
 
 
 def address_of(member: CrewMember) -> str:

@@ -136,6 +136,8 @@ def _letter(one: queries.Letter, actor: Actor) -> LetterSeen:
     secret = bool(content.get("secret")) or (TAKEN_OUT in content.get("text", "") and not content.get("link"))
     subject = content.get("subject") or content.get("said") or content.get("text", "")[:80]
     text = TAKEN_OUT if content.get("secret") else content.get("text") or content.get("more", "")
+    if content.get("files"):
+        text += "\n\nWith it: " + ", ".join(name for name, _ in content["files"])
     state = "digest" if row.state == "waiting" and row.how == "digest" else row.state
     line = LINES.get(row.line)
     return LetterSeen(

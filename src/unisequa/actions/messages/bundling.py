@@ -64,9 +64,9 @@ def _mail(session: Session, person: Person, words: Sequence[OutboxRow], address:
     key = f"mail:{words[0].key}"[:200]
     subject, text = letter_of(words, address)
     runs = {word.run_id for word in words}
-    new = post_mail(
-        session, key, Mail(person.email, subject, text), person.id, run_id=runs.pop() if len(runs) == 1 else None
-    )
+    files = dict.fromkeys((name, digest) for word in words for name, digest in word.content.get("files", ()))
+    mail = Mail(person.email, subject, text, tuple(files))
+    new = post_mail(session, key, mail, person.id, run_id=runs.pop() if len(runs) == 1 else None)
     _sent_in(words, key)
     return new
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass
+from typing import Any
 
 from unisequa.actions.messages.lines import how_for
 from unisequa.actions.outbox import post
@@ -35,6 +36,8 @@ class Word:
         Where it leads; the task, or the run, without one.
     at_once : bool
         Whether it leaves without waiting for others, as in a job of hours.
+    files : tuple of (str, str)
+        What goes with it: names, and the digests by which they are kept.
     """
 
     key: str
@@ -46,6 +49,7 @@ class Word:
     run: str = ""
     path: str = ""
     at_once: bool = False
+    files: tuple[tuple[str, str], ...] = ()
 
     @property
     def leads_to(self) -> str:
@@ -60,7 +64,9 @@ def tell(session: Session, person: Person, word: Word) -> bool:
     how = how_for(person, word.line)
     if not person.active or how == "none":
         return False
-    content = {"said": word.said[:500], "more": word.more, "run": word.run, "path": word.leads_to}
+    content: dict[str, Any] = {"said": word.said[:500], "more": word.more, "run": word.run, "path": word.leads_to}
+    if word.files:
+        content["files"] = [list(file) for file in word.files]
     new = post(
         session,
         f"{word.key}:{person.id}"[:200],

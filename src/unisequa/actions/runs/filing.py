@@ -9,9 +9,10 @@ from unisequa.actions import access
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
-from unisequa.actions.templates.files import on_disk, place_of
+from unisequa.actions.templates.files import on_disk
 from unisequa.core.documents.template import Attachment, Template
 from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.store.files import place_of
 from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.history import file_by_id, files_named, files_of_task
 from unisequa.store.queries.runs import pins_of

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from unisequa.actions import access
 from unisequa.actions.history import Happened
+from unisequa.actions.messages.of_steps import MessageSeen, see_messages
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
@@ -20,6 +21,7 @@ from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
 from unisequa.store.queries.people import active_people, mates_of, people_by_id
+from unisequa.store.queries.runs import run_and_task
 from unisequa.store.store import Session
 from unisequa.store.tables import CommentRow, Mention, Person, Run, ShiftRow
 
@@ -62,6 +64,7 @@ class TaskMore:
     proposals: tuple[Proposal, ...] = ()
     files: tuple[FileSeen, ...] = ()
     short: str = ""
+    messages: tuple[MessageSeen, ...] = ()
 
 
 def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore:
@@ -80,7 +83,17 @@ def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore
         open_proposals(session, actor, run.id),
         files_seen(session, actor, run, key),
         told_of_run(session, run.id).get(key, ""),
+        _messages(session, run, key),
     )
+
+
+def _messages(session: Session, run: RunSeen, key: str) -> tuple[MessageSeen, ...]:
+    """What leaves by itself of a task, filled in."""
+    step = next((one for one in run.template.steps if one.key == key), None)
+    if step is None or not step.messages:
+        return ()
+    found = run_and_task(session, run.id, key)
+    return see_messages(session, *found) if found is not None else ()
 
 
 def _near(session: Session, actor: Actor, run: RunSeen, key: str) -> tuple[tuple[int, str], ...]:

@@ -141,7 +141,7 @@ def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date,
     if choices.opens_on is not None and choices.opens_on < today:
         raise Refused({"opens_on": "It cannot open on a day that is past; leave it empty to open it by hand."})
     facts, _ = read_facts(template, choices.facts)
-    about = kept_subject(session, actor, choices.subject, _dates_by_label(on, choices))
+    about = kept_subject(session, actor, choices.subject, _dates_by_label(on, choices), template.usual_for or "")
     run = Run(
         edition_id=edition.id,
         edition=edition,

@@ -13,7 +13,7 @@ from unisequa.core.design.editing import change_step, index_of
 from unisequa.core.documents.template import Attachment, Template
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.documents import template_of
-from unisequa.store.files import write_once
+from unisequa.store.files import place_of, write_once
 from unisequa.store.queries.templates import files_of
 from unisequa.store.store import Session, Store
 from unisequa.store.tables import Edition, FileOfTemplate
@@ -77,8 +77,3 @@ def attachment(
                     raise NotThere(f"{kept.name} is not kept here; it came with a template from elsewhere.")
                 return kept, place
     raise NotThere("There is no such file in this edition.")
-
-
-def place_of(folder: Path, digest: str) -> Path:
-    """Where a file lies, by what is in it."""
-    return folder / "attachments" / digest[:2] / digest

@@ -163,15 +163,15 @@ TABLES: tuple[PartTable, ...] = (
         }),
     ),
     PartTable(
-        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "At", "Subject", "Text"),
+        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "At", "Subject", "Text", "Shared"),
         lambda t: (
-            (s.key, m.to, str(m.offset), m.unit, m.of, m.at or "", m.subject, m.text)
+            (s.key, m.to, str(m.offset), m.unit, m.of, m.at or "", m.subject, m.text, m.shared or "")
             for s in t.steps for m in s.messages
         ),
         lambda row: {"step": row["Step"], **_without_empty({
             "to": row["To"], "offset": _amount(row["Offset"] or "0"), "unit": row["Unit"], "of": row["Of"],
             "at": row["At"],
-            "subject": row["Subject"], "text": row["Text"],
+            "subject": row["Subject"], "text": row["Text"], "shared": row["Shared"],
         })},
     ),
 )  # fmt: skip

@@ -22,7 +22,7 @@ from unisequa.core.design.offsets import typed_when, when_words
 from unisequa.core.documents.checks import faults_in
 from unisequa.core.documents.conditions import Clause, Condition, Joiner, expression
 from unisequa.core.documents.placeholders import fill_in
-from unisequa.core.documents.template import Anchor, Measure, Message, Role, Template
+from unisequa.core.documents.template import Anchor, Measure, Message, Role, Step, Template
 from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import number_in
 
@@ -290,6 +290,23 @@ def set_message(template: Template, key: str, index: int | None, **values: Any) 
     return change_steps(template, [key], messages=messages)
 
 
+def without_file(template: Template, key: str, sha256: str) -> Template:
+    """A step without one of its files, which goes with none of its messages then."""
+    step = template.steps[index_of(template.steps, key, "step")]
+    kept = [file.model_dump() for file in step.attachments if file.sha256 != sha256]
+    names = {file["name"] for file in kept}
+    messages = [
+        {
+            **message.written(),
+            "to": message.to,
+            "subject": message.subject,
+            "files": [f for f in message.files if f in names],
+        }
+        for message in step.messages
+    ]
+    return change_steps(template, [key], attachments=kept, messages=messages)
+
+
 def message_words(message: Message, template: Template) -> str:
     """When a message leaves and to whom, in a line."""
     role = next((role.label for role in template.roles if role.key == message.to), message.to)
@@ -303,12 +320,27 @@ def message_words(message: Message, template: Template) -> str:
 
 def sample_name(template: Template, today: Any) -> str:
     """A name that a run might have, by the naming pattern: dates are today's, facts their own labels."""
+    try:
+        return fill_in(template.naming, _sample_values(template, today)).strip()
+    except ValueError as error:
+        return f"({error})"
+
+
+def _sample_values(template: Template, today: Any) -> dict[str, Any]:
     values: dict[str, Any] = {anchor.key: today for anchor in template.anchors}
     values |= {role.key: role.label for role in template.roles}
     for fact in template.facts:
         sample = {"number": 12, "date": today, "yes-no": True}.get(fact.kind, fact.label)
         values[fact.key] = fact.choices[0] if fact.choices else sample
+    return {**values, "subject": "the subject"}
+
+
+def sample_message(template: Template, step: Step, message: Message, today: Any) -> tuple[str, str]:
+    """Subject and text of a message as they might read: dates are today's, facts their own labels, roles theirs."""
+    values = {**_sample_values(template, today), "task": step.title, "start": today, "due": today, "run": template.name}
+    values["person"] = next((role.label for role in template.roles if role.key == message.to), message.to)
     try:
-        return fill_in(template.naming, {**values, "subject": "the subject"}).strip()
+        values["task"] = fill_in(step.title, values)
+        return " ".join(fill_in(message.subject, values).split()), fill_in(message.text, values)
     except ValueError as error:
-        return f"({error})"
+        return message.subject, f"({error})"

@@ -126,6 +126,10 @@ def faults_in(template: Template) -> Iterator[Fault]:
             for name in ("subject", "text"):
                 if fault := text_fault(getattr(message, name), message_names):
                     yield Fault(f"{path}.messages[{m}].{name}", fault)
+            kept = {file.name for file in step.attachments}
+            for f, name in enumerate(message.files):
+                if name not in kept:
+                    yield Fault(f"{path}.messages[{m}].files[{f}]", f'no file "{name}" is kept with the step')
         until = step.sign_off.until if step.sign_off else None
         for name, condition in (("only_if", step.only_if), ("sign_off.until", until)):
             if condition is not None and (fault := condition_fault(condition, names)):

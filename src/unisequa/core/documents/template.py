@@ -267,7 +267,12 @@ class Wait(Model):
 
 class Message(Model):
     """What leaves by itself, ``offset`` days before (negative) or after a step starts, is due or is done; ``at`` a time
-    of that day, where one is said."""
+    of that day, where one is said.
+
+    ``shared`` names a text that the house keeps once: where there is one of that name, it is sent instead of
+    ``subject`` and ``text``, which say what it said when it was chosen. ``files`` are those of the step that go with
+    it, by their names.
+    """
 
     to: Key
     offset: Days = 0
@@ -276,6 +281,8 @@ class Message(Model):
     at: Annotated[str, Str(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")] | None = None
     subject: Label
     text: Text = ""
+    shared: Label | None = None
+    files: Annotated[tuple[Label, ...], Field(max_length=20)] = ()
 
 
 class Step(Many):

@@ -67,6 +67,12 @@ def waiting_of_run(session: Session, run_id: int, kind: str) -> list[DueRow]:
     return list(session.scalars(query))
 
 
+def messages_of_task(session: Session, run_id: int, key: str) -> list[DueRow]:
+    """The moments of a task's own messages, the last to be written last."""
+    query = select(DueRow).where(DueRow.run_id == run_id, DueRow.kind == "message").order_by(DueRow.id)
+    return [row for row in session.scalars(query) if row.content.get("task") == key]
+
+
 def has_messages_due(session: Session, run_id: int) -> bool:
     """Whether steps' messages wait for their moment in a run."""
     waits = exists().where(DueRow.run_id == run_id, DueRow.kind == "message", DueRow.state == "waiting")

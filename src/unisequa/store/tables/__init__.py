@@ -13,7 +13,7 @@ from unisequa.store.tables.clock import DueRow, RuleRow
 from unisequa.store.tables.held import HeldRow, PresenceRow
 from unisequa.store.tables.history import HistoryRow
 from unisequa.store.tables.in_hand import ShiftInHand
-from unisequa.store.tables.outbox import OutboxRow
+from unisequa.store.tables.outbox import OutboxRow, SharedText
 from unisequa.store.tables.people import Leave, Person, Position, Team, TeamMember
 from unisequa.store.tables.programs import AnswerRow, FeedRow, PartyLink, TokenRow, WebhookRow
 from unisequa.store.tables.runs import (
@@ -76,7 +76,9 @@ __all__ = [
     "RunPhase",
     "RunWait",
     "SessionRow",
-    "ShiftInHand", "ShiftRow",
+    "SharedText",
+    "ShiftInHand",
+    "ShiftRow",
     "StartRow",
     "Subject",
     "TaskFile",

@@ -1,14 +1,15 @@
-"""What is to leave: mail, messages, what other programs are told."""
+"""What is to leave: mail, messages, what other programs are told; and the texts that messages share."""
 
 from __future__ import annotations
 
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, String
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy import ForeignKey, Index, String, Text
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from unisequa.store.tables.base import Base, now
+from unisequa.store.tables.people import Person
 
 
 class OutboxRow(Base):
@@ -39,3 +40,23 @@ class OutboxRow(Base):
     task_key: Mapped[str | None] = mapped_column(String(200))
     left_at: Mapped[dt.datetime | None]
     error: Mapped[str] = mapped_column(String(500), default="")
+
+
+class SharedText(Base):
+    """A text of messages that is kept once and chosen by its name; ``folded`` is the name as it is compared.
+    ``version`` grows with every change."""
+
+    __tablename__ = "shared_texts"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    folded: Mapped[str] = mapped_column(String(200), unique=True)
+    subject: Mapped[str] = mapped_column(String(200))
+    text: Mapped[str] = mapped_column(Text)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    changed_at: Mapped[dt.datetime] = mapped_column(default=now)
+    version: Mapped[int] = mapped_column()
+
+    __mapper_args__ = {"version_id_col": version}
+
+    owner: Mapped[Person] = relationship()

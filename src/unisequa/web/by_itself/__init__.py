@@ -1,5 +1,5 @@
 """What happens by itself: rules, what is due, what was done."""
 
-from unisequa.web.by_itself import hand_off, page, repeat
+from unisequa.web.by_itself import hand_off, page, repeat, texts
 
-ROUTERS = (page.router, repeat.router, hand_off.router)
+ROUTERS = (page.router, repeat.router, hand_off.router, texts.router)

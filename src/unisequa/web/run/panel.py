@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from unisequa.actions.messages.of_steps import MessageSeen
 from unisequa.actions.runs.proposing import Proposal
 from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.talking import TaskMore
 from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.today import zone_of
 from unisequa.core.calendars.words import names_words, read_words, slot_words, slots_words, some_names
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
@@ -21,6 +24,7 @@ from unisequa.core.terms import FINISHED
 from unisequa.core.work.readiness import Hold, holds
 from unisequa.core.work.task_states import ACT, Act, acts, late_words
 from unisequa.web.drawing.marks import short_words
+from unisequa.web.moments import moment_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +36,20 @@ class LinkLine:
     words: str
     state: str
     lag: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class MessageLine:
+    """A message of the task as its addressee gets it; ``when`` says what became of it, and when it leaves or left."""
+
+    words: str
+    when: str
+    to: str
+    subject: str
+    text: str
+    files: tuple[str, ...]
+    told: str
+    fault: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +90,7 @@ class TaskPanel:
     gate: str
     effort: str
     more: TaskMore
+    messages: tuple[MessageLine, ...]
     checked: frozenset[int]
     may_tick: bool
     may_comment: bool
@@ -155,6 +174,7 @@ def task_panel(
         gate=_gate(held, plan),
         effort=row.effort or "",
         more=more,
+        messages=tuple(_message(one, run.today) for one in more.messages),
         checked=row.checked,
         may_tick=row.may_work and not run.over,
         may_comment=run.may_comment,
@@ -172,6 +192,14 @@ def task_panel(
         faults=faults or {},
         typed=typed or {},
     )
+
+
+def _message(one: MessageSeen, today: dt.date) -> MessageLine:
+    when = moment_words(one.at, zone_of(today), today)
+    return MessageLine(
+        one.words, f"{one.state} {when}".strip() if one.state else when, one.to, one.subject, one.text, one.files,
+        one.told, one.fault,
+    )  # fmt: skip
 
 
 def _written(plan: Plan, at: int) -> str:

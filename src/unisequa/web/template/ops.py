@@ -25,6 +25,8 @@ MOST_KEYS = 5000
 Keys = Annotated[list[Annotated[str, Field(max_length=200)]], Field(min_length=1, max_length=MOST_KEYS)]
 Text = Annotated[str, Field(max_length=25_000)]
 Short = Annotated[str, Field(max_length=400)]
+Files = Annotated[list[Short], Field(max_length=20)]
+MessageField = Literal["to", "offset", "unit", "of", "at", "subject", "text", "shared", "files"]
 
 
 class Op(BaseModel):
@@ -242,7 +244,7 @@ class MessageOp(Op):
     key: Short
     keys: Keys | None = None
     index: int | None = None
-    values: dict[Literal["to", "offset", "unit", "of", "at", "subject", "text"], str | int | None] = {}
+    values: dict[MessageField, str | int | Files | None] = {}
 
 
 class Detach(Op):
@@ -341,9 +343,7 @@ def edit_of(
                     template = template_parts.set_message(template, key, op.index, **op.values)
                 return template
             case Detach():
-                i = editing.index_of(template.steps, op.key, "step")
-                kept = [a.model_dump() for a in template.steps[i].attachments if a.sha256 != op.sha256]
-                return editing.change_step(template, op.key, attachments=kept)
+                return template_parts.without_file(template, op.key, op.sha256)
             case RemovePart():
                 return editing.remove_named(template, op.part, op.key)
             case Rename():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -11,21 +12,24 @@ from fastapi import APIRouter, Query, Request
 from starlette.responses import JSONResponse, Response
 
 from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.lookback.past_of_step import Glance, glance
+from unisequa.actions.messages.texts import TextSeen, see_texts
 from unisequa.actions.people.people import Actor, people
 from unisequa.actions.templates.included import Linked, all_released, names_open_to
 from unisequa.actions.templates.seeing import EditionSeen, see_edition, see_open, see_whole
 from unisequa.core.design.fields.entries import FIELD, KINDS, PRIORITIES, field_text
 from unisequa.core.design.fields.waits import wait_words
 from unisequa.core.design.following import WORDS, lag_words
-from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, message_words, sample_name
+from unisequa.core.design.parts import FACT_KINDS, FILLS, from_words, label_words, sample_name
 from unisequa.core.documents.conditions import BY_KIND, condition_of, condition_words
 from unisequa.core.documents.includes import Library, whole
-from unisequa.core.documents.template import Attachment, Message, Step, Template
+from unisequa.core.documents.template import Attachment, Step, Template
 from unisequa.core.errors import DocumentError
 from unisequa.store.store import Session
 from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
+from unisequa.web.template.step_messages import StepMessage, step_messages
 
 router = APIRouter()
 SEVERAL = "\x00several"
@@ -57,14 +61,6 @@ class Neighbour:
 
 
 @dataclass(frozen=True, slots=True)
-class StepMessage:
-    """A message of the step, and when it leaves in words."""
-
-    message: Message
-    words: str
-
-
-@dataclass(frozen=True, slots=True)
 class StepPanel:
     """What is selected: one step with all it has, or several with what they have in common."""
 
@@ -93,6 +89,8 @@ class StepPanel:
     rolls: Sequence[tuple[str, str]]
     moments: Sequence[tuple[str, str]]
     calendars: Sequence[str]
+    texts: Sequence[TextSeen] = ()
+    past: Glance | None = None
     several: str = SEVERAL
 
 
@@ -101,6 +99,7 @@ def panel(
     request: Request,
     me: SignedIn,
     store: StoreOf,
+    settings: SettingsOf,
     template_id: Id,
     k: Annotated[list[str], Query(max_length=5000)],
     edition: Number = None,
@@ -112,9 +111,11 @@ def panel(
         steps = {step.key: step for step in template.steps}
         chosen = [steps[key] for key in k if key in steps]
         if chosen:
-            shown = _panel(session, me, edition_seen, template, chosen, editable=edition_seen.changeable)
+            shown = _panel(
+                session, me, edition_seen, template, chosen, settings.day(), editable=edition_seen.changeable
+            )
         else:
-            shown = _included(session, me, edition_seen, included, k[0])
+            shown = _included(session, me, edition_seen, included, k[0], settings.day())
     return render(request, "template/_panel.html", {"p": shown})
 
 
@@ -142,7 +143,14 @@ FOLLOWED = {
 
 
 def _panel(
-    session: Session, me: Actor, edition: EditionSeen, template: Template, steps: list[Step], *, editable: bool
+    session: Session,
+    me: Actor,
+    edition: EditionSeen,
+    template: Template,
+    steps: list[Step],
+    today: dt.date,
+    *,
+    editable: bool,
 ) -> StepPanel:
     shown = FIELD if len(steps) == 1 else [name for name in FIELD if name != "follows"]
     texts = [{name: field_text(template, step, name) for name in shown} for step in steps]
@@ -155,6 +163,7 @@ def _panel(
         library = see_open(session, me, edition.template_id, edition.number).library
     titles = {step.key: step.title for step in template.steps}
     parents = {step.parent for step in template.steps}
+    shared = see_texts(session, me) if only else ()
     return StepPanel(
         id=edition.template_id,
         edition=edition.number,
@@ -168,7 +177,7 @@ def _panel(
         before=tuple(_neighbours(template, only.key, titles, into=True)) if only else (),
         after=tuple(_neighbours(template, only.key, titles, into=False)) if only else (),
         attachments=only.attachments if only else (),
-        messages=tuple(StepMessage(m, message_words(m, template)) for m in only.messages) if only else (),
+        messages=tuple(step_messages(template, only, shared, today)) if only else (),
         condition=_builder(template, condition),
         condition_words=condition_words(condition, template) if condition else "",
         held=_builder(template, held),
@@ -181,6 +190,8 @@ def _panel(
         rolls=ROLLS,
         moments=MOMENTS,
         calendars=[document.name for document in calendar_documents(session, template.calendar)],
+        texts=shared,
+        past=glance(session, me, edition.template_id, only.key) if only and template is edition.template else None,
     )
 
 
@@ -225,7 +236,9 @@ def _builder(template: Template, text: str) -> str:
     )
 
 
-def _included(session: Session, me: Actor, edition: EditionSeen, included: Linked, key: str) -> StepPanel:
+def _included(
+    session: Session, me: Actor, edition: EditionSeen, included: Linked, key: str, today: dt.date
+) -> StepPanel:
     """The panel of a step of an included template: to look at; it is changed where it is written."""
     template = edition.template
     try:
@@ -239,7 +252,9 @@ def _included(session: Session, me: Actor, edition: EditionSeen, included: Linke
     inner = included.library.find(include.template)
     home = inner if inner and any(step.key == placed.step.key for step in inner.steps) else None
     inside = (
-        _panel(session, me, edition, home or template, [placed.step], editable=False) if home else _nothing(edition)
+        _panel(session, me, edition, home or template, [placed.step], today, editable=False)
+        if home
+        else _nothing(edition)
     )
     values = {f: getattr(inside, f) for f in inside.__dataclass_fields__}
     return StepPanel(**values | {"locked": inner.name if inner else include.template, "attachments": ()})

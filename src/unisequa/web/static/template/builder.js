@@ -80,8 +80,15 @@ document.addEventListener("change", (/** @type {any} */ event) => {
 function messageChanged(input) {
   const box = input.closest("[data-message]");
   const value = (name) => box.querySelector(`[data-mf="${name}"]`).value;
+  /** @type {Record<string, any>} */
   const values = {};
-  if (input.dataset.mf === "offset" || input.dataset.mf === "side") values.offset = Number(value("offset")) * Number(value("side"));
+  if (input.dataset.mf === "files") {
+    values.files = [...box.querySelectorAll('[data-mf="files"]')].filter((one) => one.checked).map((one) => one.value);
+  } else if (input.dataset.mf === "shared") {
+    const chosen = input.selectedOptions[0];
+    values.shared = input.value || null;
+    if (chosen.dataset.subject) Object.assign(values, { subject: chosen.dataset.subject, text: chosen.dataset.text });
+  } else if (input.dataset.mf === "offset" || input.dataset.mf === "side") values.offset = Number(value("offset")) * Number(value("side"));
   else values[input.dataset.mf] = input.dataset.mf === "at" ? input.value || null : input.value;
   return Sheet.edit({ op: "message", key: panelKey(input), index: Number(box.dataset.message), values }, { refused: fieldRefused(input), done: () => fieldSaved(input) });
 }
