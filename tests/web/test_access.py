@@ -134,7 +134,8 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/undo": "change a draft",
 }
 EVERYBODY = {
-    "/by-itself", "/by-itself/texts", "/by-itself/texts/{number}", "/by-itself/texts/{number}/delete", "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
+    "/by-itself", "/by-itself/texts", "/by-itself/texts/{number}", "/by-itself/texts/{number}/delete",
+    "/by-itself/due/{number}/again", "/by-itself/due/{number}/be", "/outbox", "/outbox/{number}/again",
     "/bell", "/bell/seen", "/account/notices", "/account/programs", "/account/programs/{number}/end",
     "/account/programs/api", "/account/feeds", "/account/feeds/{number}/renew", "/account/feeds/{number}/shut",
     "/feeds/{secret}.ics", "/account/webhooks", "/account/webhooks/{number}", "/account/webhooks/{number}/{what}",
@@ -142,7 +143,8 @@ EVERYBODY = {
     "/horizon", "/horizon/rows", "/horizon/links", "/horizon/paper", "/horizon/sheet.svg", "/load/paper",
     "/load/sheet.svg", "/load", "/leave", "/leave/off", "/leave/read", "/leave/take-in",
     "/overview", "/consider", "/joiners", "/subjects", "/subjects/new", "/subjects/{number}", "/together", "/hand-over",
-    "/account", "/account/days", "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
+    "/account", "/account/days", "/account/widths",
+    "/account/leave", "/account/leave/off", "GET /calendars", "/calendars/{calendar_id}",
     "/account/password", "/account/second-factor", "/account/second-factor/codes",
     "/account/second-factor/off", "/account/sessions", "/favicon.ico", "/healthz", "/import",
     "/import/{token}", "/library", "/readyz", "/runs", "/sign-in", "/sign-in/code",

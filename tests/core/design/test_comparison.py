@@ -89,3 +89,33 @@ def test_a_difference_is_told_by_step_in_words() -> None:
         "step Ship changed: now follows Pack +2 wd",
     ]
     assert summary(lines).startswith("1 template changed; 1 step added (Thank); 1 step removed (Sign); 2 steps changed")
+
+
+def test_messages_links_and_files_of_a_step_are_told_with_old_and_new() -> None:
+    roles = [{"key": "clerk", "label": "Clerk"}, {"key": "host", "label": "Host"}]
+    sha = {"sha256": "a" * 64, "size": 3}
+    message = {"to": "clerk", "offset": -1, "subject": "Soon", "text": "Count the till tonight."}
+    was = step("a", messages=[message, {"to": "host", "subject": "Done"}], attachments=[{"name": "plan.pdf", **sha}],
+               links_out=[{"label": "Rates", "url": "https://rates.example.org"}])  # fmt: skip
+    now = step(
+        "a",
+        messages=[
+            {**message, "offset": -2, "text": "Count both tills tonight.", "files": ["new.pdf"]},
+            {"to": "host", "subject": "Begun", "of": "start", "at": "08:00"},
+        ],
+        attachments=[{"name": "new.pdf", **sha}],
+        links_out=[{"label": "Rates", "url": "https://rates.example.org/2027"}],
+    )
+    before, after = (template([one], roles=roles) for one in (was, now))
+    (line,) = told(difference(before.written(), after.written()), before, after)
+    assert line.how == (
+        "file plan.pdf taken out",
+        "file new.pdf added",
+        "link Rates to https://rates.example.org/2027, was https://rates.example.org",
+        "message “Soon”: to Clerk, 2 working days before it is due, was to Clerk, 1 working day before it is due, "
+        "files new.pdf, was none, text rewritten",
+        "message “Begun”: to Host, when it starts, at 08:00, was to Host, when it is due, subject Begun, was Done",
+    )
+    assert [(name, [p.text for p in pieces if p.mark == "new"]) for name, pieces in line.texts] == [
+        ("text of the message “Soon”", ["both tills"])
+    ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from unisequa.actions.people.passwords import fits, hash_password, weakness
@@ -165,6 +165,16 @@ def end_sessions(session: Session, actor: Actor, name: str, number: int | None =
 def set_habit(session: Session, actor: Actor, *, month_first: bool) -> None:
     """Have days between slashes read as this person writes them."""
     person_row(session, actor.id).month_first = month_first
+
+
+def widths_of(session: Session, actor: Actor) -> dict[str, int]:
+    """How wide somebody has the columns of the template sheet, in px."""
+    return dict(person_row(session, actor.id).widths)
+
+
+def set_widths(session: Session, actor: Actor, widths: Mapping[str, int]) -> None:
+    """Have the columns of the template sheet be so wide wherever this person sees it."""
+    person_row(session, actor.id).widths = dict(widths)
 
 
 def change_password(store: Store, actor: Actor, old: str, new: str, name: str) -> None:

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.design.comparison import Difference, Entries
 from unisequa.core.design.fields.entries import FIELDS
+from unisequa.core.design.list_words import LISTS, list_words
 from unisequa.core.design.rewording import Piece, reworded
 from unisequa.core.documents.conditions import condition_words, sign_off_words
 from unisequa.core.documents.measures import offset_words
@@ -88,8 +89,18 @@ def _entries(
     seen = set(change.added) | set(change.removed)
     for key in [*change.changed, *(key for key in linked if key not in change.changed and key not in seen)]:
         pairs = change.changed.get(key, {})
-        how = [_change(name, old, new, before, after) for name, (old, new) in pairs.items()]
-        yield Told("changed", noun, key, titles.get(key, key), (*how, *linked.get(key, ())), _texts(pairs))
+        lists = {
+            name: list_words(name, old or (), new or (), before, after)
+            for name, (old, new) in pairs.items()
+            if part == "steps" and name in LISTS
+        }
+        how = [
+            words
+            for name, (old, new) in pairs.items()
+            for words in (lists[name][0] if name in lists else [_change(name, old, new, before, after)])
+        ]
+        texts = (*_texts(pairs), *(text for _, found in lists.values() for text in found))
+        yield Told("changed", noun, key, titles.get(key, key), (*how, *linked.get(key, ())), texts)
     for key in change.moved():
         if key not in change.changed:
             yield Told("moved", noun, key, titles.get(key, key))

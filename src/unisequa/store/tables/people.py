@@ -71,6 +71,8 @@ class Person(Base):
     phone: Mapped[str] = mapped_column(String(40), default="")
     notices: Mapped[dict[str, Any]] = mapped_column(default=dict)
     """How they want each line of messages; what is not in it as it is by default."""
+    widths: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """Column of the template sheet → its width in px; what is not in it is as wide as it is by itself."""
     unseen: Mapped[int] = mapped_column(default=0)
     """How much is in their bell that they have not looked at."""
     created_at: Mapped[dt.datetime] = mapped_column(default=now)

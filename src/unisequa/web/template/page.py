@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from starlette.responses import JSONResponse, Response
 
+from unisequa.actions.people.accounts import set_widths, widths_of
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.held import Here, find_clip, keep_clip
 from unisequa.actions.templates.held import look as look_at
@@ -48,6 +49,15 @@ class TemplatePage:
     selected: str
     model: str
     every: float
+    widths: str
+
+
+class Widths(BaseModel):
+    """The columns that somebody gave a width of their own, in px."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    widths: dict[Literal["r", "w", "d", "f", "da", "sl"], Annotated[int, Field(ge=1, le=2000)]]
 
 
 class Looked(BaseModel):
@@ -74,6 +84,7 @@ def template_page(
     """A template: the draft for who may edit it, or the newest released edition."""
     with store.reading() as session:
         seen = see_sheet(session, me, template_id, settings.day(), edition)
+        widths = widths_of(session, me)
     page = TemplatePage(
         "library",
         template_id,
@@ -85,6 +96,7 @@ def template_page(
         step[:200],
         json.dumps(as_sent(seen), ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c"),
         LOOK_SECONDS,
+        json.dumps(widths, separators=(",", ":")),
     )
     return render(request, "template/page.html", page)
 
@@ -194,6 +206,18 @@ def sheet(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, 
     with store.reading() as session:
         seen = see_sheet(session, me, template_id, settings.day(), _number(body), _rehearsal(body))
     return _answered({"sheet": as_sent(seen)})
+
+
+@router.post("/account/widths")
+def keep_widths(me: SignedIn, body: PostedJson, store: StoreOf) -> Response:
+    """Have the columns of the sheet be so wide on every machine."""
+    try:
+        chosen = Widths.model_validate(body)
+    except ValidationError as error:
+        raise _unreadable(error) from error
+    with store.writing() as session:
+        set_widths(session, me, {str(name): width for name, width in chosen.widths.items()})
+    return _answered({})
 
 
 @router.post("/templates/{template_id}/look")

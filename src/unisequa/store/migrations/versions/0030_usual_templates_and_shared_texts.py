@@ -1,5 +1,5 @@
 """Which subjects a template is usual for and how many messages it has, kept with its editions; texts of messages that
-are kept once, under a name."""
+are kept once, under a name; the widths of columns that somebody chose."""
 
 from __future__ import annotations
 
@@ -31,6 +31,8 @@ def upgrade() -> None:
             found.execute(
                 editions.update().where(editions.c.id == number).values(messages=messages, usual_for=usual[:200])
             )
+    with op.batch_alter_table("people") as table:
+        table.add_column(sa.Column("widths", sa.JSON(), nullable=False, server_default="{}"))
     op.create_table(
         "shared_texts",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -49,6 +51,8 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("shared_texts")
+    with op.batch_alter_table("people") as table:
+        table.drop_column("widths")
     with op.batch_alter_table("editions") as table:
         table.drop_column("messages")
         table.drop_column("usual_for")

@@ -6,11 +6,26 @@ const NARROWEST = 36;
 const WIDEST = 420;
 const PADDING = 14;
 const USUAL = 100;
-const KEPT = "template-columns";
 /** Columns that take the room which the others leave have no width of their own. */
 const FIXED = ["r", "w", "d", "f", "da", "sl"];
 
-const kept = () => JSON.parse(localStorage.getItem(KEPT) || "{}");
+const kept = () => JSON.parse(byId("sheet").dataset.widths || "{}");
+let telling = 0;
+
+/** Kept for whoever is signed in, once the edge has come to rest. @param {Record<string, number>} all */
+function keep(all) {
+  byId("sheet").dataset.widths = JSON.stringify(all);
+  clearTimeout(telling);
+  telling = setTimeout(tell, 400);
+}
+
+function tell() {
+  clearTimeout(telling);
+  telling = 0;
+  const headers = { "x-csrf-token": document.body.dataset.csrf || "", "content-type": "application/json", accept: "application/json" };
+  fetch("/account/widths", { method: "POST", keepalive: true, headers, body: JSON.stringify({ widths: kept() }) }).catch(() => {});
+}
+addEventListener("pagehide", () => telling && tell());
 
 /** @param {string} c @param {number | null} width  Nothing: as wide as it is by itself. */
 function widen(c, width) {
@@ -18,9 +33,9 @@ function widen(c, width) {
   byId("sheet").style.setProperty(`--w-${c}`, to);
   byId("sheet").classList.toggle(`has-w-${c}`, Boolean(to));
   const all = kept();
-  if (to) all[c] = width;
+  if (to) all[c] = Math.round(/** @type {number} */ (width));
   else delete all[c];
-  localStorage.setItem(KEPT, JSON.stringify(all));
+  if (JSON.stringify(all) !== byId("sheet").dataset.widths) keep(all);
   find(`.cgrip[data-col="${c}"]`)?.setAttribute("aria-valuenow", String(Math.round(width ?? USUAL)));
 }
 
