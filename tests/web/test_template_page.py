@@ -285,3 +285,18 @@ def test_the_setup_names_roles_facts_labels_and_conditions_as_they_are_typed(sit
     ):
         answer = sheet.ask("edit", {"edit": op})
         assert answer.status_code == 422 and said in answer.json()["error"]["message"], op
+
+
+def test_a_day_typed_as_an_offset_is_read_against_the_day_that_is_rehearsed(site: Site) -> None:
+    sheet = Sheet(site)
+    day = {"op": "set", "keys": ["print"], "field": "when", "value": "12.3."}
+    refused = sheet.edit(**day)
+    assert refused.status_code == 422 and "is a day; rehearse on a date of Go" in refused.json()["error"]["message"]
+    rehearsal = {"anchors": {"go": "2027-03-05"}}
+    for value, said in (("12.3.", "+5 wd"), ("sat 6 mar 2027", "+1 d"), ("2027-02-26", "-5 wd"), ("-3", "-3 wd")):
+        answer = sheet.ask("edit", {"edit": {**day, "value": value}, "rehearsal": rehearsal})
+        assert answer.status_code == 200, answer.text
+        assert sheet.lines()["print"]["w"].removeprefix("start ") == said
+    many = {"op": "column", "keys": ["draft", "check"], "field": "when", "values": ["1 mar 2027", "start 0"]}
+    assert sheet.ask("edit", {"edit": many, "rehearsal": rehearsal}).status_code == 200
+    assert sheet.lines()["draft"]["w"].removeprefix("start ") == "-4 wd"

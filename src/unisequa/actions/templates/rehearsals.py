@@ -12,7 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.included import Linked
-from unisequa.core.calendars.grid import read_span
+from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.grid import Grid, read_span
 from unisequa.core.calendars.typed import typed_moment
 from unisequa.core.documents.checks import with_readable_titles
 from unisequa.core.documents.includes import Whole, whole
@@ -67,17 +68,8 @@ def rehearsed(
     """A template on the dates that were typed; a draft too whose titles name what is not there yet."""
     template, library = with_readable_titles(template), inside.library
     documents = calendar_documents(session, given.calendar or template.calendar)
-    calendar, grid = Calendars(documents)[None], template.slots_of_time()
-    anchors: dict[str, dt.date] = {}
-    faults: dict[str, str] = {}
-    for key, text in given.anchors.items():
-        if text.strip():
-            try:
-                anchors[key] = typed_moment(
-                    text, today=today, base=None, calendar=calendar, grid=grid, month_first=actor.month_first
-                )
-            except (TypedError, DateRangeError, ValueError) as error:
-                faults[f"anchors.{key}"] = str(error)
+    grid = template.slots_of_time()
+    anchors, faults = _typed(given, Calendars(documents)[None], grid, actor, today)
     if faults:
         return Rehearsed(faults=faults)
     numbers = {role: number for role, text in given.crew.items() if (number := number_in(text))}
@@ -99,6 +91,33 @@ def rehearsed(
     effort = {placed.key: read_span(placed.step.effort, DAY_MINUTES) for placed in parts.steps if placed.step.effort}
     warnings = (*absences(plan, rehearsal.who), *plan.warnings)
     return Rehearsed(plan, parts, names, warnings, tuple(loads(plan, effort, rehearsal.who)))
+
+
+def _typed(
+    given: Rehearsal, calendar: WorkingCalendar, grid: Grid, actor: Actor, today: dt.date
+) -> tuple[dict[str, dt.date], dict[str, str]]:
+    """The days of anchors as they were typed, and what is wrong with others, by field."""
+    anchors: dict[str, dt.date] = {}
+    faults: dict[str, str] = {}
+    for key, text in given.anchors.items():
+        if text.strip():
+            try:
+                anchors[key] = typed_moment(
+                    text, today=today, base=None, calendar=calendar, grid=grid, month_first=actor.month_first
+                )
+            except (TypedError, DateRangeError, ValueError) as error:
+                faults[f"anchors.{key}"] = str(error)
+    return anchors, faults
+
+
+def days_rehearsed(
+    session: Session, actor: Actor, template: Template, given: Rehearsal | None, today: dt.date
+) -> tuple[dict[str, dt.date], WorkingCalendar]:
+    """The days that anchors have in a rehearsal that is on, and the calendar it goes by."""
+    documents = calendar_documents(session, (given.calendar if given else "") or template.calendar)
+    calendar = Calendars(documents)[None]
+    anchors = _typed(given, calendar, template.slots_of_time(), actor, today)[0] if given else {}
+    return {key: dt.date(day.year, day.month, day.day) for key, day in anchors.items()}, calendar
 
 
 def _leave(session: Session, crew: Mapping[str, int]) -> dict[str, tuple[tuple[dt.date, dt.date], ...]]:

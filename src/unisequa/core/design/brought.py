@@ -14,6 +14,7 @@ from itertools import pairwise
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
+from unisequa.core.design.dated import SOME_DAY, day_near, from_day
 from unisequa.core.design.editing import slug
 from unisequa.core.design.offsets import typed_when
 from unisequa.core.design.rows import Place
@@ -367,7 +368,7 @@ class _Looking:
         if self.wishes.day is None:
             self.readings.setdefault(r, {})[c] = "?"
             return ""
-        words = _from_day(self.wishes.day, day)
+        words = from_day(self.wishes.day, day, WorkingCalendar())
         anchor = self._anchor()
         self.readings.setdefault(r, {})[c] = words
         return f"{words} {anchor}".strip()
@@ -378,19 +379,7 @@ class _Looking:
 
     def _date(self, text: str) -> dt.date | None:
         """A date, of the year in which it lies nearest to the day of the anchor."""
-        base = self.wishes.day or dt.date(2000, 1, 1)
-        found: list[dt.date] = []
-        for today in (base, base - dt.timedelta(days=270)):
-            try:
-                found.append(
-                    typed_date(
-                        re.sub(r"[ T]\d{1,2}:\d{2}(:\d{2})?$", "", text),
-                        today=today, base=base, calendar=WorkingCalendar(), month_first=self.wishes.month_first,
-                    )
-                )  # fmt: skip
-            except (TypedError, DateRangeError):
-                return None
-        return min(found, key=lambda day: abs(day - base))
+        return day_near(text, self.wishes.day or SOME_DAY, month_first=self.wishes.month_first)
 
     def _lasting(self, r: int) -> int | None:
         """Working days from a first to a last day, where both are dates."""
@@ -408,15 +397,6 @@ def _bare(title: str) -> str:
 def _days(text: str) -> str:
     """A number of days without a fraction of nothing, and without the mark of a guess: ``3.0``, ``2 days?``."""
     return re.sub(r"^(\d+)[.,]0+(?=\D|$)", r"\1", text.strip()).rstrip("? ")
-
-
-def _from_day(zero: dt.date, day: dt.date) -> str:
-    """How far a day lies from another, in working days where both are worked from Monday to Friday."""
-    days = WorkingCalendar()
-    if zero.weekday() > 4 or day.weekday() > 4:
-        return f"{(day - zero).days:+d} d" if day != zero else "0"
-    n = days.count(zero.toordinal(), day.toordinal()) if day > zero else -days.count(day.toordinal(), zero.toordinal())
-    return f"{n:+d} wd" if n else "0"
 
 
 def _by_content(cells: Cells, template: Template) -> list[str]:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.design import editing, linking, rows
 from unisequa.core.design import parts as template_parts
 from unisequa.core.design.clip import Clip, pasted
+from unisequa.core.design.dated import offset_said
 from unisequa.core.design.fields.entries import field_text, set_column, set_field
 from unisequa.core.design.fields.waits import circle_of
 from unisequa.core.design.following import follows_words
@@ -18,7 +22,7 @@ from unisequa.core.design.outline import outline
 from unisequa.core.documents.conditions import Clause
 from unisequa.core.documents.includes import Library, titles_inside
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import EditError
+from unisequa.core.errors import EditError, TypedError
 from unisequa.core.terms import LinkType
 
 MOST_KEYS = 5000
@@ -27,6 +31,20 @@ Text = Annotated[str, Field(max_length=25_000)]
 Short = Annotated[str, Field(max_length=400)]
 Files = Annotated[list[Short], Field(max_length=20)]
 MessageField = Literal["to", "offset", "unit", "of", "at", "subject", "text", "shared", "files"]
+
+
+MEASURES = frozenset({"when", "not_before", "deadline"})
+"""Fields that are measured from an anchor, where a day may be typed too."""
+
+
+@dataclass(frozen=True, slots=True)
+class DaysKnown:
+    """The days that anchors have in a rehearsal that is on, the calendar they go by, and how days between slashes are
+    read."""
+
+    days: Mapping[str, dt.date] = field(default_factory=dict)
+    calendar: WorkingCalendar | None = None
+    month_first: bool = False
 
 
 class Op(BaseModel):
@@ -270,9 +288,23 @@ class SentEdit(Op):
 
 
 def edit_of(
-    op: Any, library: Library, clips: Callable[[str], Clip | None], made: list[str]
+    op: Any,
+    library: Library,
+    clips: Callable[[str], Clip | None],
+    made: list[str],
+    known: Callable[[Template], DaysKnown] | None = None,
 ) -> Callable[[Template], Template]:
-    """The edit that an op makes; the keys of new steps are put into ``made``."""
+    """The edit that an op makes; the keys of new steps are put into ``made``, days typed as offsets are read against
+    those ``known``."""
+
+    def said(template: Template, field: str, *texts: str) -> list[str]:
+        if field not in MEASURES:
+            return list(texts)
+        days = known(template) if known else DaysKnown()
+        try:
+            return [offset_said(t, template, days.days, days.calendar, month_first=days.month_first) for t in texts]
+        except TypedError as error:
+            raise EditError(field, str(error)) from None
 
     def keep(pair: tuple[Template, list[str]]) -> Template:
         made.extend(pair[1])
@@ -283,13 +315,13 @@ def edit_of(
             case Set():
                 inside = titles_inside(template, library) if op.field == "follows" else {}
                 _unchanged(template, op, inside)
-                edited = set_field(template, op.keys, op.field, op.value, inside)
+                edited = set_field(template, op.keys, op.field, said(template, op.field, op.value)[0], inside)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Column():
                 if len(op.keys) != len(op.values):
                     raise EditError(op.field, "there must be as many texts as steps")
                 inside = titles_inside(template, library) if op.field == "follows" else {}
-                edited = set_column(template, op.keys, op.field, op.values, inside=inside)
+                edited = set_column(template, op.keys, op.field, said(template, op.field, *op.values), inside=inside)
                 return _without_circles(edited, op.keys, library) if op.field == "waits_for" else edited
             case Insert():
                 return keep(rows.insert(template, rows.lines_of(op.text), op.where.place(template)))

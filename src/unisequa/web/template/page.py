@@ -14,12 +14,13 @@ from unisequa.actions.people.accounts import set_widths, widths_of
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.held import Here, find_clip, keep_clip
 from unisequa.actions.templates.held import look as look_at
-from unisequa.actions.templates.rehearsals import Rehearsal
+from unisequa.actions.templates.rehearsals import Rehearsal, days_rehearsed
 from unisequa.actions.templates.seeing import see_edition
 from unisequa.actions.templates.sheet import edit_sheet, news, see_sheet, take_back
 from unisequa.core.design.clip import copied
 from unisequa.core.design.editing import slug
 from unisequa.core.documents.reading import faults_of
+from unisequa.core.documents.template import Template
 from unisequa.core.errors import ActionError, EditError, Refused
 from unisequa.formats.files import write_json, write_yaml
 from unisequa.settings import Settings
@@ -28,7 +29,7 @@ from unisequa.web.errors import json_error
 from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.session import PostedJson, SettingsOf, SignedIn, StoreOf
-from unisequa.web.template.ops import SentEdit, edit_of
+from unisequa.web.template.ops import MEASURES, DaysKnown, SentEdit, edit_of
 from unisequa.web.template.view import as_sent
 
 router = APIRouter()
@@ -150,6 +151,12 @@ def edit(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, t
         raise _unreadable(error) from error
     made: list[str] = []
     rehearsal = _rehearsal(body)
+    measures = getattr(sent.edit, "field", "") in MEASURES
+
+    def days_known(template: Template) -> DaysKnown:
+        days, calendar = days_rehearsed(session, me, template, rehearsal, settings.day()) if measures else ({}, None)
+        return DaysKnown(days, calendar, me.month_first)
+
     names_others = getattr(sent.edit, "part", "") == "includes" or getattr(sent.edit, "field", "") == "waits_for"
     try:
         with store.writing() as session:
@@ -157,7 +164,9 @@ def edit(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, t
                 session,
                 me,
                 template_id,
-                lambda library: edit_of(sent.edit, library, lambda name: find_clip(session, me, name), made),
+                lambda library: edit_of(
+                    sent.edit, library, lambda name: find_clip(session, me, name), made, days_known
+                ),
                 names_others=names_others,
             )
     except ActionError as error:
