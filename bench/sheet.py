@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import statistics
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from playwright.sync_api import Page
@@ -18,7 +19,8 @@ PORT = 8433
 class SheetFigures:
     """Kilobytes of the page before compression; frames at rest from a key to the frame that shows it, at the median of
     all keys and of each kind and at the worst, and until the server's answer is there; frames a second during a drag
-    and at rest."""
+    and at rest; frames at rest until a pasted table of 500 rows is shown as what it would make, until it is put in, and
+    until a rehearsal of the 500 steps is shown."""
 
     size: float
     key: float
@@ -29,6 +31,9 @@ class SheetFigures:
     answer: float
     frames: float
     idle_frames: float
+    preview: float
+    pasted: float
+    rehearsal: float
 
 
 def figures(rounds: int = 20) -> SheetFigures:
@@ -46,6 +51,7 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     size = len(answer.body()) / 1000
     page.wait_for_selector("#rows .cur")
     page.evaluate(_WATCH)
+    page.locator("#sheet").evaluate("(sheet) => { sheet.scrollTop = 250 * 30; }")
     page.locator('.row[data-k="step-250"] .c-t').click()
     typed = _typing(page, rounds, ("F2", "x", "Enter"))
     page.keyboard.press("Control+Enter")
@@ -75,7 +81,52 @@ def _measured(page: Page, rounds: int) -> SheetFigures:
     keys = [letters + enter + enter_new, letters, enter, enter_new]
     in_frames = [median(spent) * idle / 1000 for spent in keys]
     worst, answered = max(keys[0]) * idle / 1000, median(answers) * idle / 1000
-    return SheetFigures(size, *in_frames, worst, answered, dragged, idle)
+    waits = [spent * idle / 1000 for spent in _waits(page)]
+    return SheetFigures(size, *in_frames, worst, answered, dragged, idle, *waits)
+
+
+def _waits(page: Page) -> tuple[float, float, float]:
+    """Milliseconds until a pasted table is shown as what it would make, until it is put in, and until a rehearsal is
+    shown; pasted into an empty template, whose 500 steps are then rehearsed."""
+    page.goto("/library")
+    page.get_by_label("Name of the job").fill("Pasted")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/templates/*")
+    page.wait_for_selector("#rows .cur")
+    page.evaluate("Sheet.whenIdle()")
+    page.locator('.row[data-k="new"] .c-t').click()
+    page.keyboard.press("Escape")
+    table = "Task name\tOwner\tDue date\tDuration\n" + "\n".join(
+        f"Check that the {n}th case is packed, labelled and signed for\tTechnician {n % 7}\tT-{STEPS - n}\t{1 + n % 3}"
+        for n in range(STEPS)
+    )
+    shown = _spent(page, lambda: page.evaluate(_PASTE, table), "document.querySelector('#make:not([disabled])')")
+    put_in = _spent(page, lambda: page.locator("#make").click(), f"Sheet.model.lines.length === {STEPS}")
+    page.evaluate("Sheet.whenIdle()")
+    page.locator("#rehearse").click()
+    page.wait_for_selector("#rehearsal input")
+    dated = "document.querySelector('#rehearsed').textContent.includes('2027, 500 working')"
+    rehearsal = _spent(page, lambda: page.locator("#rehearsal input").first.fill("2027-03-12"), dated)
+    return shown, put_in, rehearsal
+
+
+def _spent(page: Page, act: Callable[[], object], until: str) -> float:
+    begun: float = page.evaluate("performance.now()")
+    act()
+    ended: float = page.evaluate(
+        "new Promise((done) => requestAnimationFrame(function frame() {"
+        f" if ({until} || performance.now() > {begun + 60_000}) done(performance.now());"
+        " else requestAnimationFrame(frame); }))"
+    )
+    return ended - begun
+
+
+_PASTE = """(text) => {
+    const held = new DataTransfer();
+    held.setData("text/plain", text);
+    const cell = document.querySelector("#rows .cur");
+    cell.dispatchEvent(new ClipboardEvent("paste", { clipboardData: held, bubbles: true, cancelable: true }));
+}"""
 
 
 def _typing(page: Page, rounds: int, keys: tuple[str, ...]) -> dict[str, list[float]]:

@@ -32,18 +32,24 @@ def weekday(day: int) -> str:
     return _DAYS[(day + 6) % 7]
 
 
-def span_words(first: int, last: int) -> str:
-    """Two days, both included, as short as they can be said.
+_YEAR = 365
+
+
+def span_words(first: int, last: int, *, year: bool = False) -> str:
+    """Two days, both included, as short as they can be said; with their years where they are a
+    year or more apart.
 
     >>> a = dt.date(2026, 8, 5).toordinal()
     >>> span_words(a, a), span_words(a, a + 1)
     ('Wed 5 Aug', 'Wed 5 – Thu 6 Aug')
     """
     if first == last:
-        return day_words(first)
+        return day_words(first, year=year)
     a, b = dt.date.fromordinal(first), dt.date.fromordinal(last)
+    if last - first >= _YEAR or (year and a.year != b.year):
+        return f"{day_words(a, year=True)} – {day_words(b, year=True)}"
     start = f"{_DAYS[a.weekday()]} {a.day}" if (a.year, a.month) == (b.year, b.month) else day_words(a)
-    return f"{start} – {day_words(b)}"
+    return f"{start} – {day_words(b, year=year)}"
 
 
 def slot_words(read: int, grid: Grid, *, year: bool = False) -> str:

@@ -172,7 +172,7 @@ def _spans(texts: Sequence[str]) -> list[tuple[str, str, str]]:
 
 def _days(first: str, last: str) -> str:
     a, b = (dt.date.fromisoformat(text) for text in (first, last))
-    return f"{span_words(a.toordinal(), b.toordinal())} {b.year}"
+    return span_words(a.toordinal(), b.toordinal(), year=True)
 
 
 def _again(

@@ -17,7 +17,7 @@ from unisequa.actions.house import calendars as managing
 from unisequa.actions.house.calendars import CalendarSeen
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.holidays import countries
-from unisequa.core.calendars.words import count_words, names_words, span_words
+from unisequa.core.calendars.words import count_words, day_words, names_words, span_words
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.store import Session, Store
@@ -202,16 +202,12 @@ def _page(
         ClosureLine(
             one.from_.isoformat(),
             one.to.isoformat(),
-            f"{span_words(one.from_.toordinal(), one.to.toordinal())} {one.to.year}",
+            span_words(one.from_.toordinal(), one.to.toordinal(), year=True),
             one.label,
         )
         for one in managing.closures_of(document, today)
     )
-    extra = tuple(
-        (day.isoformat(), f"{span_words(day.toordinal(), day.toordinal())} {day.year}")
-        for day in document.extra_working_days
-        if day >= today
-    )
+    extra = tuple((day.isoformat(), day_words(day, year=True)) for day in document.extra_working_days if day >= today)
     holidays = document.holidays
     chosen = f"{holidays.country}-{holidays.subdivision}" if holidays and holidays.subdivision else ""
     return CalendarPage(

@@ -342,7 +342,7 @@ def _next_worked(would: WouldBe, today: dt.date) -> dt.date:
 
 def _span(would: WouldBe) -> str:
     reach = would.reach
-    return f"{span_words(*reach)} {dt.date.fromordinal(reach[1]).year}" if reach else ""
+    return span_words(*reach, year=True) if reach else ""
 
 
 def _end_of(on: Together, read: FormRead) -> str:

@@ -79,7 +79,7 @@ def _span(plan: Plan) -> str:
         return ""
     if plan.grid.per_day > 1:
         return read_words(*span, plan.grid)
-    return f"{span_words(*reach)}, {count_words(plan.working_days() or 0, 'working day')}"
+    return f"{span_words(*reach, year=True)}, {count_words(plan.working_days() or 0, 'working day')}"
 
 
 def _day(plan: Plan, at: int | None) -> float | None:
