@@ -25,7 +25,7 @@ from unisequa.core.calendars.today import Today
 from unisequa.core.documents.checks import read_template
 from unisequa.core.errors import NotAllowed, Refused
 from unisequa.store.store import Session, Store
-from unisequa.store.tables import DueRow, OutboxRow, Person, Run, TaskRow
+from unisequa.store.tables import Calendar, DueRow, OutboxRow, Person, Run, TaskRow
 
 OSLO = ZoneInfo("Europe/Oslo")
 
@@ -230,6 +230,13 @@ def test_a_digest_goes_once_on_a_working_morning_and_not_three_times_after_a_sle
     assert len(digests()) == 1
     tick(site.store, at("2026-06-09T12:00"))
     assert len(digests()) == 2
+    with site.store.writing() as session:  # somebody works on Saturdays
+        saturdays = {"format": "unisequa-calendar/1", "name": "six days", "week": "1111110"}
+        session.add(six := Calendar(name="six days", document=saturdays))
+        session.flush()
+        session.get(Person, site.people["Bela"]).calendar_id = six.id
+    tick(site.store, at("2026-06-13T12:00"))
+    assert len(digests()) == 3
 
 
 def test_a_steps_message_leaves_at_its_hour_for_the_day_that_the_task_has(site: Site) -> None:

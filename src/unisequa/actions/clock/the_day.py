@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterable, Sequence
 
-from unisequa.actions.calendars import calendar_documents
+from unisequa.actions.calendars import working_days_of
 from unisequa.actions.clock.listening import listen_to_days
 from unisequa.actions.clock.renewing import appoint_renewal
 from unisequa.actions.clock.repeating import plan_ahead
@@ -21,7 +21,6 @@ from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.today import utc_of, zone_of
 from unisequa.core.calendars.words import count_words, day_words, names_words
 from unisequa.core.clock.due import TOO_LATE, moment
-from unisequa.core.plan.calendars import Calendars
 from unisequa.store.queries.clock import rules_on, runs_past_opening, words_waiting
 from unisequa.store.queries.desk import runs_kept_by
 from unisequa.store.queries.people import active_people, leave_of, person_by_id
@@ -41,10 +40,11 @@ def begin_day(session: Session, row: DueRow, today: dt.date) -> str:
     days = listen_to_days(session, today)
     appoint_renewal(session, today)
     people = active_people(session)
-    calendar = Calendars(calendar_documents(session, None))[None]
+    calendars = working_days_of(session)
     away = {leave.person_id for leave in leave_of(session, [p.id for p in people]) if _covers(leave, today)}
     at = moment(today, DIGEST_AT, zone_of(today))
-    working = [p for p in people if p.id not in away] if calendar.is_working_day(today.toordinal()) else []
+    day = today.toordinal()
+    working = [p for p in people if p.id not in away and calendars[p.calendar_id].is_working_day(day)]
     for person in working:
         appoint(session, f"digest:{person.id}:{today.isoformat()}", "digest", at, person_id=person.id)
     handed = f", {count_words(days, 'hand-off')} whose day it is" if days else ""
@@ -69,7 +69,7 @@ def write_digest(session: Session, row: DueRow, today: dt.date) -> str:
         raise HeldBack("They have left.")
     if utc_of(today) - row.at > TOO_LATE:
         raise HeldBack("Its moment was more than a day ago; there is a newer one.")
-    calendar = Calendars(calendar_documents(session, None))[None]
+    calendar = working_days_of(session)[person.calendar_id]
     parts = _of_the_day(session, person, today, calendar)
     waiting = [word for word in words_waiting(session, person.id, ("digest",)) if _goes_today(word, today, calendar)]
     if waiting:
