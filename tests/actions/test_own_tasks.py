@@ -32,7 +32,7 @@ def test_a_task_stands_where_it_was_put_or_behind_what_it_follows_and_moves_noth
         tasks = [
             NewTask("Ask the printer", "Writer", dt.date(2026, 6, 6), 2),  # a Saturday
             NewTask("Read it once more", "Cleo", None, 1, "check"),
-            NewTask("Cake", days=0, after="read it ONCE more"),
+            NewTask("Cake", days=0, after="read it ONCE more", effort="2h 30m"),
         ]
         assert add_tasks(session, ada, site.run, tasks, Place(phase="paper"), TODAY) == ["own-1", "own-2", "own-3"]
     with site.store.reading() as session:
@@ -46,6 +46,7 @@ def test_a_task_stands_where_it_was_put_or_behind_what_it_follows_and_moves_noth
         assert [row.position for row in run.tasks] == list(range(7))
         rows = {row.key: row for row in run.tasks}
         assert rows["own-1"].person_id == site.people["Bela"] and rows["own-1"].role == "writer" and rows["own-1"].put
+        assert rows["own-3"].effort == "2h 30m" and rows["own-2"].effort is None
         assert rows["own-2"].person_id == site.people["Cleo"] and rows["own-2"].phase == "paper"
         assert not list(check_data(session, TODAY))
 
@@ -54,10 +55,12 @@ def test_every_row_at_fault_is_named_and_nothing_is_added(site: Site) -> None:
     with pytest.raises(Refused) as caught, site.store.writing() as session:
         tasks = [NewTask("Fine"), NewTask(" "), NewTask("Who", "Nobody known"), NewTask("After", after="no such")]
         tasks.append(NewTask("Long", days="-3"))
+        tasks.append(NewTask("Hard", effort="a lot"))
         add_tasks(session, site.person("Ada"), site.run, tasks, Place(), TODAY)
     assert {path: text[:30] for path, text in caught.value.faults.items()} == {
         "lines.1": "It needs a title.", "lines.2": "“Nobody known” is nobody here ",
         "lines.3": "“no such” is no task of this r", "lines.4": "“-3” is no number of working d",
+        "lines.5": "“a lot” is no effort; type it ",
     }  # fmt: skip
     with site.store.reading() as session:
         assert len(run_by_id(session, site.run).tasks) == 4

@@ -8,8 +8,10 @@ from dataclasses import dataclass, field
 
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.life import Becoming, set_run_state
+from unisequa.actions.runs.own import NewTask, Place, add_tasks
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.creating import start_run, start_runs
+from unisequa.actions.starting.from_nothing import start_from_nothing
 from unisequa.actions.subjects import Record, add_subject
 from unisequa.demo.working import NEVER, on_day, work_off
 from unisequa.store.queries.runs import run_by_id
@@ -49,6 +51,12 @@ COMERS = (
     Comer("Edda Rasch", "Bookkeeper", "Harbour House", "Dunstan Vale", 13, (), leaves=True),
 )  # fmt: skip
 
+CASES = (
+    ("Old cases out of the east gallery", 0, 2, "14h"),
+    ("New cases wired and levelled", 2, 2, "15h"),
+    ("Cases lit and sealed", 4, 1, "6h"),
+)
+"""A job without a template, in three weeks: task, days from its Monday, working days, effort."""
 ROUNDS = (("Harbour House", -6), ("Old Mill", -1), ("Seed Store", 3))
 """Site, and in how many weeks its round begins."""
 
@@ -70,6 +78,7 @@ def fill_house(
         if weeks <= 0:
             work_off(session, number, keeper, today)
             _finish(session, number, keeper, today)
+    _cases(session, people, monday + dt.timedelta(weeks=3), today)
     quarter_end = dt.date(today.year + today.month // 12, (today.month - 1) // 3 * 3 + 3, 1) + dt.timedelta(days=32)
     ends = quarter_end.replace(day=1) - dt.timedelta(days=1)
     crew = {"controller": str(people["Dunstan Vale"].id), "director": str(people["Hester Lund"].id)}
@@ -78,6 +87,17 @@ def fill_house(
         crew=crew, prepared=True,
     )  # fmt: skip
     start_run(session, people["Dunstan Vale"], quarter, None, choices, today)
+
+
+def _cases(session: Session, people: dict[str, Actor], monday: dt.date, today: dt.date) -> None:
+    """What no template knows, and somebody has too much with, while others have room."""
+    keeper = people["Maud Ferreira"]
+    number = start_from_nothing(session, keeper, "New cases for the east gallery", today)
+    tasks = [
+        NewTask(title, "Bao Lindqvist", monday + dt.timedelta(days=days), takes, effort=effort)
+        for title, days, takes, effort in CASES
+    ]
+    add_tasks(session, keeper, number, tasks, Place(), today)
 
 
 def _comer(

@@ -11,11 +11,11 @@ from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.grid import Grid, read_span
+from unisequa.core.calendars.grid import Grid, read_span, span_text
 from unisequa.core.calendars.today import now_on
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.errors import Refused
-from unisequa.core.terms import BEGUN, FINISHED, MOST_DAYS
+from unisequa.core.terms import BEGUN, DAY_MINUTES, FINISHED, MOST_DAYS
 from unisequa.store.documents import calendars_of
 from unisequa.store.lists import bring_up
 from unisequa.store.of_run import template_of_run
@@ -45,6 +45,8 @@ class NewTask:
         half an hour where nothing is said.
     after : str
         Title or key of the task that it follows.
+    effort : str
+        How much work it is, such as ``4h`` or ``2h 30m``; what is not said counts for no load.
     """
 
     title: str
@@ -52,6 +54,7 @@ class NewTask:
     start: dt.date | None = None
     days: int | str = ""
     after: str = ""
+    effort: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,10 +193,24 @@ def _row(
     row = TaskRow(
         key=key, title=title, phase=parent.phase if parent else place.phase or None,
         edge="finish" if takes else "start", parent=place.under or None, duration=takes, own=True,
-        put=one.start is not None, limits=[], deadlines=[], links_out=[], state="waiting",
+        put=one.start is not None, limits=[], deadlines=[], links_out=[], state="waiting", effort=_effort(one.effort),
     )  # fmt: skip
     set_dates(row, (start, grid.inclusive(finish) if takes else start), grid)
     return row
+
+
+def _effort(text: str) -> str | None:
+    """How much work a task is, as it is kept."""
+    word = " ".join(text.split())
+    if not word:
+        return None
+    try:
+        minutes = read_span(f"{word}h" if word.isdigit() else word, DAY_MINUTES)
+    except ValueError:
+        minutes = -1
+    if not 0 <= minutes <= MOST_DAYS * DAY_MINUTES:
+        raise Refused({"effort": f"“{text}” is no effort; type it as 4h or 2h 30m."})
+    return span_text(minutes)
 
 
 def _slots(text: int | str, calendar: WorkingCalendar) -> int:
@@ -267,7 +284,7 @@ def remove_task(session: Session, actor: Actor, run_id: int, key: str, today: dt
 
 
 def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date | None]) -> list[NewTask]:
-    """Tasks from rows of cells: title, who, start, days, follows; in the order that a row of names above says.
+    """Tasks from rows of cells: title, who, start, days, follows, effort; in the order that a row of names above says.
 
     Raises
     ------
@@ -275,7 +292,7 @@ def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date |
         Field ``lines.N`` for each row at fault, counted without empty ones.
     """
     rows = [[cell.strip() for cell in row] for row in lines if any(cell.strip() for cell in row)]
-    order = ["title", "who", "start", "days", "after"]
+    order = ["title", "who", "start", "days", "after", "effort"]
     if rows and (named := [_COLUMNS.get(cell.casefold(), "") for cell in rows[0]]) and "title" in named:
         order, rows = named, rows[1:]
     faults: dict[str, str] = {}
@@ -288,7 +305,7 @@ def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date |
             faults[f"lines.{n}"] = " ".join(error.faults.values())
             continue
         one = NewTask(given.get("title", ""), given.get("who", ""), start, given.get("days", ""))
-        tasks.append(replace(one, after=given.get("after", "")))
+        tasks.append(replace(one, after=given.get("after", ""), effort=given.get("effort", "")))
     if faults:
         raise Refused(faults)
     return tasks
@@ -296,6 +313,7 @@ def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date |
 
 _COLUMNS = {
     **dict.fromkeys(("title", "task", "what", "name", "step"), "title"),
+    **dict.fromkeys(("effort", "work", "hours"), "effort"),
     **dict.fromkeys(("who", "role", "person", "owner"), "who"),
     **dict.fromkeys(("start", "starts", "from", "begins"), "start"),
     **dict.fromkeys(("days", "duration", "takes"), "days"),

@@ -335,14 +335,14 @@ def _cell(cell: Cell, why: str, highest: int, period: Period) -> CellSeen:
         return CellSeen(why, "away", title, 0, 0, 0, first)
     if cell.asked > cell.has:
         over = min(8, max(2, round(TALL * (cell.asked - cell.has) / max(highest, 1))))
-        return CellSeen(f"{asked} of {has} h", "over", title, tall, tall, over, first)
+        return CellSeen(f"{asked} of {has}", "over", title, tall, tall, over, first)
     more = min(TALL, round(tall * cell.expected / cell.has)) if cell.has else 0
     if not cell.asked and not cell.has:
         return CellSeen("", "away", title, 0, 0, 0, first)
     if not cell.asked:
-        return CellSeen(f"{has} h free", "free", title, tall, 0, 0, first, more)
+        return CellSeen(f"{has} free", "free", title, tall, 0, 0, first, more)
     return CellSeen(
-        f"{asked} of {has} h", "tight" if cell.over else "", title, tall, full, 2 if cell.over else 0, first, more
+        f"{asked} of {has}", "tight" if cell.over else "", title, tall, full, 2 if cell.over else 0, first, more
     )
 
 
@@ -483,7 +483,9 @@ def _proposals(
         cost = one.cost
         parts = [f"changes {count_words(cost.tasks, 'task')}" if cost.tasks > 1 else "changes nothing else"]
         parts += [f"{count_words(cost.people, 'other person', 'other people')}"] if cost.people else []
-        parts += [f"{cost.missed} deadline or anchor missed"] if cost.missed else []
+        parts += (
+            [f"{count_words(cost.missed, 'deadline or anchor', 'deadlines or anchors')} missed"] if cost.missed else []
+        )
         of_it = "all" if one.solves >= overload.over else f"{hours_words(one.solves)} of {hours_words(overload.over)}"
         edits = json.dumps([written(edit, one.result.plan.grid) for edit in one.edits])
         yield ProposalSeen(ids[one.run], names[one.run], one.text, f"solves {of_it}", " · ".join(parts), edits)

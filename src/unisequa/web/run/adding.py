@@ -36,7 +36,7 @@ from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
 
 router = APIRouter()
-FIELDS = ("title", "who", "start", "days", "after", "phase", "under", "lines", "template", "day")
+FIELDS = ("title", "who", "start", "days", "after", "effort", "phase", "under", "lines", "template", "day")
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +149,7 @@ def _day(text: str, *, today: dt.date, name: str, grid: Grid, month_first: bool)
 def _one(form: FormData, day: Callable[..., dt.date | None]) -> NewTask:
     start, days = day(text_field(form, "start", 60), name="start"), text_field(form, "days", 40)
     title, who = text_field(form, "title", 1000), text_field(form, "who", 200)
-    return NewTask(title, who, start, days, text_field(form, "after", 400))
+    return NewTask(title, who, start, days, text_field(form, "after", 400), text_field(form, "effort", 40))
 
 
 def _lines(form: FormData, day: Callable[..., dt.date | None]) -> list[NewTask]:
