@@ -231,6 +231,12 @@ def across() -> list[Figure]:
         Figure("load-40", found.load, 45, "load of 40 people over twelve weeks, nothing changed since, in loops"),
         Figure("load-40-changed", found.load_changed, 45, "the same where a run has changed since, in loops"),
         Figure("level-2000", found.level, 150, "levelling of 2,000 open tasks among 40 people, in loops"),
+        Figure(
+            "horizon-scroll",
+            found.scroll,
+            1.2,
+            "frames a second at rest against those while its 2,000 rows are scrolled",
+        ),
     ]
 
 

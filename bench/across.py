@@ -8,10 +8,13 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from playwright.sync_api import Page
 from sqlalchemy import text
 
 from bench.house import GO, TODAY, House, copies
 from bench.networks import bare_loop, job
+from bench.serving import looked_at
+from bench.sheet import FRAMES
 from unisequa.actions.across.sums import forget
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.documents.checks import read_template
@@ -22,18 +25,21 @@ from unisequa.store.store import Session
 
 RUNS, TASKS, EACH, PEOPLE = 2_000, 120_000, 60, 40
 LEVELLED, OF_RUN = 2_000, 50
+PORT = 8437
 
 
 @dataclass(frozen=True, slots=True)
 class AcrossFigures:
     """In loops: the horizon's first answer and its next rows; the load of forty people over twelve weeks, kept and with
-    a run changed; levelling of 2,000 open tasks."""
+    a run changed; levelling of 2,000 open tasks. Frames a second at rest against those while the horizon's 2,000 rows
+    are scrolled."""
 
     horizon: float
     rows: float
     load: float
     load_changed: float
     level: float
+    scroll: float
 
 
 def figures(rounds: int) -> AcrossFigures:
@@ -61,9 +67,29 @@ def figures(rounds: int) -> AcrossFigures:
             _median(lambda: client.get("/load"), loop, rounds),
             _median(changed, loop, rounds),
         ]
+        with looked_at(house.app, PORT, house.people[0].name) as page:
+            scroll = _scrolled(page)
     forget()
     runs = _runs()
-    return AcrossFigures(*found, _median(lambda: level(runs, TODAY.toordinal()), loop, 3))
+    return AcrossFigures(*found, _median(lambda: level(runs, TODAY.toordinal()), loop, 3), scroll)
+
+
+def _scrolled(page: Page) -> float:
+    """Frames a second at rest against those while the horizon is scrolled from row to row."""
+    page.goto("/horizon?state=all")
+    page.wait_for_selector("#sheet .row")
+    page.mouse.move(600, 500)
+    idle: float = page.evaluate(FRAMES, 600)
+    page.evaluate(
+        "window.frames = []; window.counting = true; requestAnimationFrame(function f(t) {"
+        " window.frames.push(t); if (window.counting) requestAnimationFrame(f); })"
+    )
+    for _ in range(120):
+        page.mouse.wheel(0, 240)
+        page.wait_for_timeout(8)
+    frames: list[float] = page.evaluate("(window.counting = false, window.frames)")
+    assert page.locator("#sheet").evaluate("(sheet) => sheet.scrollTop") > 1_000
+    return idle * (frames[-1] - frames[0]) / 1000 / (len(frames) - 1)
 
 
 def _median(work: Callable[[], object], loop: Callable[[], object], rounds: int) -> float:
