@@ -226,6 +226,7 @@ def test_below_a_path_of_another_site_every_address_leads_there(tmp_path: Path) 
                 "/subjects",
                 "/together",
                 "/by-itself/rules",
+                "/by-itself/texts",
                 "/by-itself/hand-offs",
                 "/account/webhooks",
             )

@@ -19,13 +19,13 @@ from unisequa.core.shift.margins import margins
 HEAD = {"hx-request": "true"}
 TYPED: tuple[tuple[dict[str, str], dict[str, Any], str], ...] = (
     ({"kind": "move", "key": "print", "value": "12 jun"}, {"edit": "move", "task": "print", "start": "2026-06-12"},
-     "Print from Fri 12 Jun"),
+     "Print from Fri 12 Jun 2026"),
     ({"kind": "due", "key": "print", "value": "+2"}, {"edit": "due", "task": "print", "finish": "2026-06-12"},
-     "Print due Fri 12 Jun"),
+     "Print due Fri 12 Jun 2026"),
     ({"kind": "duration", "key": "print", "value": "5d"}, {"edit": "duration", "task": "print", "duration": 5},
-     "Print takes 5 d"),
+     "Print takes 5 working days"),
     ({"kind": "fix", "key": "print"}, {"edit": "fix", "task": "print", "start": "2026-06-08"},
-     "Print fixed on Mon 8 Jun"),
+     "Print fixed on Mon 8 Jun 2026"),
     ({"kind": "drop", "key": "print", "value": "No paper"}, {"edit": "drop", "task": "print", "why": "No paper"},
      "Print dropped: No paper"),
     ({"kind": "give", "key": "print", "value": "house"}, {"edit": "give", "task": "print", "calendar": "house"},
@@ -42,15 +42,18 @@ TYPED: tuple[tuple[dict[str, str], dict[str, Any], str], ...] = (
      {"edit": "anchor", "anchor": "go", "on": "2026-06-08", "keep": "distances"}, "Go Mon 1 Jun → Mon 8 Jun"),
     ({"kind": "offsets", "key": "go", "value": "8 jun"},
      {"edit": "anchor", "anchor": "go", "on": "2026-06-08", "keep": "offsets"},
-     "Go Mon 1 Jun → Mon 8 Jun, back to the template’s offsets"),
-    ({"kind": "run", "value": "-3"}, {"edit": "shift", "by": -3}, "The whole run −3 working days"),
-    ({"kind": "run", "value": "15 jun"}, {"edit": "shift", "to": "2026-06-15"}, "The whole run from Mon 15 Jun"),
+     "Go Mon 1 Jun → Mon 8 Jun 2026 back to the template’s offsets"),
+    ({"kind": "run", "value": "-3"}, {"edit": "shift", "by": -3}, "The whole run by -3 working days"),
+    ({"kind": "run", "value": "15 jun"}, {"edit": "shift", "to": "2026-06-15"}, "The whole run from Mon 15 Jun 2026"),
     ({"kind": "close", "value": "8 jun to 9 jun"},
-     {"edit": "close", "first": "2026-06-08", "last": "2026-06-09", "label": ""}, "Mon 8 – Tue 9 Jun closed"),
+     {"edit": "close", "first": "2026-06-08", "last": "2026-06-09", "label": ""}, "Days closed Mon 8 Jun 2026 to Tue 9 Jun 2026"),
     ({"kind": "reopen", "value": "6 jun"}, {"edit": "reopen", "first": "2026-06-06", "last": "2026-06-06", "label": ""},
-     "Sat 6 Jun worked"),
+     "Days worked Sat 6 Jun 2026"),
     ({"kind": "catch"}, {"edit": "catch_up", "on": "2026-06-03"}, "Catch up nothing unfinished before Wed 3 Jun"),
 )  # fmt: skip
+
+
+LINES = re.compile(r'data-edit="(\w+)" data-key="([^"]*)" data-also="([^"]*)" data-instead="0" value="([^"]*)"')
 
 
 def asked(site: Site, edits: list[Any], **more: str) -> tuple[int, list[Any], str]:
@@ -59,7 +62,8 @@ def asked(site: Site, edits: list[Any], **more: str) -> tuple[int, list[Any], st
     found = re.search(r'name="edits" value="([^"]*)"', answer.text)
     assert found
     toast = "".join(re.findall(r'data-toast="([^"]*)"', answer.text))
-    words = " ".join(html.unescape(f"{toast} {re.sub(r'<[^>]+>', ' ', answer.text)}").split())
+    text = re.sub(r'<input [^>]*data-instead="[^>]*value="([^"]*)"[^>]*>', r"\1", answer.text)
+    words = " ".join(html.unescape(f"{toast} {re.sub(r'<[^>]+>', ' ', text)}").split())
     return answer.status_code, json.loads(html.unescape(found[1])), words
 
 
@@ -70,6 +74,14 @@ def test_what_is_typed_is_the_edit_that_the_command_line_takes(
     status, edits, words = asked(site, [], **form)
     assert status == 200 and said in words
     (edit,) = edits
+    for typed in LINES.findall(
+        site.client("Ada")
+        .post(f"/runs/{site.run}/work", {"version": "1", "edits": json.dumps(edits)}, headers=HEAD)
+        .text
+    ):
+        kind, key, also, value = (html.unescape(part) for part in typed)
+        status, same, _ = asked(site, edits, kind=kind, key=key, also=also, value=value, instead="0")
+        assert (status, same) == (200, edits), typed  # what stands in its line is that edit
     steps = [step("draft", 2, 0), step("check"), step("print", 3, 5), step("party", 1, 12)]
     again = plan(steps, "draft>check", "check>print", "print>party")
     if edit["edit"] != "give":  # by a calendar that only the house has
@@ -117,6 +129,11 @@ def test_an_edit_takes_the_place_of_the_one_it_overrules_and_says_so(site: Site)
     _, edits, _ = asked(site, [{"edit": "anchor", "anchor": "go", "on": "2026-06-08"}], kind="anchor", key="go",
                             value="+1")  # fmt: skip
     assert [one["on"] for one in edits] == ["2026-06-09"]
+    closed = [{"edit": "close", "first": "2026-06-08", "last": "2026-06-09", "label": "Moving"}, fixed]
+    _, edits, _ = asked(site, closed, kind="close", key="", also="Moving", value="10 jun", instead="0")
+    assert edits == [{**closed[0], "first": "2026-06-10", "last": "2026-06-10"}, fixed]
+    status, edits, _ = asked(site, closed, kind="close", key="", value="never", instead="0")
+    assert status == 422 and edits == closed
 
 
 @pytest.mark.parametrize(

@@ -75,7 +75,8 @@ def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date, *, m
             run.task(key)
         typed = Typed(run.plan, edits, asked.mode, today, key, value, field(form, "also", 200), month_first)
         try:
-            edits, replaced = joined(edits, typed_edit(kind, typed), run.plan)
+            made = typed_edit(kind, typed)
+            edits, replaced = _instead(edits, made, form) or joined(edits, made, run.plan)
         except (TypedError, DateRangeError, ShiftError) as error:
             selected = key if of_tasks(kind) else asked.selected
             return replace(asked, faults=((kind, str(error)),), typed=((kind, value),), selected=selected)
@@ -85,6 +86,14 @@ def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date, *, m
         said = said_of(merged, run.plan)
         asked = replace(asked, toast=f"In place of: {said.of} {said.what}.")
     return asked
+
+
+def _instead(edits: tuple[Edit, ...], made: Edit, form: FormData) -> tuple[tuple[Edit, ...], None] | None:
+    """The edits with one in the place of another, where it was typed into that one's line."""
+    place = field(form, "instead", 5)
+    if not place.isdigit() or int(place) >= len(edits):
+        return None
+    return tuple(made if n == int(place) else edit for n, edit in enumerate(edits)), None
 
 
 def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date, *, month_first: bool = False) -> Asked:

@@ -15,8 +15,8 @@ from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
 from unisequa.core.shift.changes import Conflict
 from unisequa.core.shift.edits import Due, Edit, Move
-from unisequa.core.shift.edits.saying import said_of
 from unisequa.core.shift.margins import Margin, margins
+from unisequa.web.run.edit_lines import EditLine, edit_lines
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,22 +51,16 @@ class ModeChoice:
 
 @dataclass(frozen=True, slots=True)
 class MarginLine:
-    """The room to a date before and after: the date, the room in words, and whether it is short."""
+    """The room to a date before and after: the date, the room in words, and whether it is short. On a short axis
+    ``none`` is where no room is left, ``was`` and ``would`` where the room is and would be; None where it is free."""
 
     label: str
     at: str
     room: str
     short: bool
-
-
-@dataclass(frozen=True, slots=True)
-class EditLine:
-    """One of the shift's edits, with its number; ``key`` is its task."""
-
-    number: int
-    of: str
-    what: str
-    key: str
+    none: float = 0
+    was: float | None = None
+    would: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +112,8 @@ class Tray:
 
 
 MOST_MARGINS = 4
+AXIS = 60
+"""Pixels of the axis on which the room to a date stands."""
 
 
 def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray | None:
@@ -129,7 +125,7 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
     became, ceased = result.criticality(shown)
     titles = {task.key: task.title for task in shown.tasks}
     targets = [one for one in result.conflicts if one.kind == "target"]
-    said = [said_of(edit, result.plan) for edit in considered.edits]
+    rolled = [_rolled(edit, result) for edit in considered.edits]
     told = _told(considered, rows, why)
     return Tray(
         _sentence(result, shown, len({row.who for row in rows if row.who})),
@@ -142,10 +138,7 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
         why,
         tuple(_mode(considered, mode) for mode in MODES),
         tuple(_margin(one, shown) for one in margins(result.plan, shown)[:MOST_MARGINS]),
-        tuple(
-            EditLine(n, one.of, one.what + _rolled(edit, result), edit.task or "")
-            for n, (one, edit) in enumerate(zip(said, considered.edits, strict=True), 1)
-        ),
+        tuple(edit_lines(considered.edits, result.plan, rolled)),
         not result.empty,
         stale,
         tuple(_reach(one, result.plan) for one in considered.elsewhere),
@@ -256,7 +249,13 @@ def _margin(one: Margin, plan: Plan) -> MarginLine:
     if one.was is not None and one.was != one.at:
         at = f"{slot_words(one.was, grid)} → {at}"
     words = f"{room(one.before)} → {room(one.after)}" if changes else room(one.after)
-    return MarginLine(one.label, at, words, one.after is not None and one.after < 0)
+    low, high = min(0, one.before or 0, one.after or 0), max(1, one.before or 0, one.after or 0)
+
+    def place(slots: int | None) -> float | None:
+        return None if slots is None else round(AXIS * (slots - low) / (high - low), 1)
+
+    short = one.after is not None and one.after < 0
+    return MarginLine(one.label, at, words, short, place(0) or 0, place(one.before), place(one.after))
 
 
 def _slots_short(slots: int, plan: Plan) -> str:

@@ -289,7 +289,7 @@ function changed(event) {
   if (["what", "value"].includes(event.target.name) && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
   if (event.target.id === "why") return work("/work", {});
   const input = event.target.closest("[data-edit]");
-  return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value, also: input.dataset.also || "" }) : undefined;
+  return input ? work("/work", { kind: input.dataset.edit, key: input.dataset.key, value: input.value, also: input.dataset.also || "", instead: input.dataset.instead || "" }) : undefined;
 }
 
 // The titles that a task may follow, offered where one is typed.
