@@ -245,7 +245,7 @@ def test_links_and_windows_are_drawn_by_hand(ada: Page, address: str, site_of: S
         ada.mouse.up()
 
     pulled('.window[data-window="one"] .wgrip[data-end="1"]', 48, 0)
-    expect(ada.locator("#tray")).to_contain_text("Mon 8 – Wed 17 Jun")
+    expect(ada.locator("#tray [data-edit=window]")).to_have_value("Mon 8 Jun 2026 to Wed 17 Jun 2026")
     held = json.loads(ada.locator("#shift input[name=edits]").input_value())
     assert held == [{"edit": "window", "phase": "one", "start": "2026-06-08", "finish": "2026-06-17"}]
     ada.get_by_role("button", name="Put back").click()

@@ -621,7 +621,7 @@ def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Pag
     expect(ada.locator('.row[data-k="party"]')).to_contain_text("if …")
 
     panel.get_by_role("button", name="Add a message").click()
-    panel.locator("[data-message] summary").click()
+    panel.locator("[data-message] summary").first.click()
     panel.get_by_label("To", exact=True).select_option(label="to Editor")
     expect(panel.locator("[data-message]")).to_contain_text("to Editor, 2 working days before it is due")
     panel.get_by_label("Before or after").select_option("1")

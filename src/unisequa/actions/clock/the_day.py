@@ -77,7 +77,7 @@ def write_digest(session: Session, row: DueRow, today: dt.date) -> str:
     parts = [(head, lines) for head, lines in parts if lines]
     if not parts:
         return "Nothing to say."
-    subject = f"{day_words(today)}: " + "; ".join(f"{len(lines)} {head[:1].lower()}{head[1:]}" for head, lines in parts)
+    subject = f"{day_words(today)}: " + "; ".join(_counted(head, lines) for head, lines in parts)
     text = "\n\n".join(f"{head}\n" + "\n".join(f"  {line}" for line in _cut(lines)) for head, lines in parts)
     post_mail(session, row.key, Mail(person.email, subject[:200], text + "\n"), person.id)
     for word in waiting:
@@ -98,6 +98,20 @@ def _cut(lines: Sequence[str]) -> list[str]:
 
 
 Part = tuple[str, list[str]]
+_OF_ONE = {
+    "Runs of yours that need you": "run of yours that needs you",
+    "Lies in your queues": "lies in your queues",
+    "Wait for your sign-off": "waits for your sign-off",
+    "Prepared runs whose day has come": "prepared run whose day has come",
+}
+
+
+def _counted(head: str, lines: Sequence[str]) -> str:
+    """``2 overdue``, ``1 run of yours that needs you``."""
+    words = f"{head[:1].lower()}{head[1:]}"
+    if head == "Lies in your queues" and len(lines) > 1:
+        words = "lie in your queues"
+    return f"{len(lines)} {_OF_ONE.get(head, words) if len(lines) == 1 else words}"
 
 
 def _of_the_day(session: Session, person: Person, today: dt.date, calendar: WorkingCalendar) -> list[Part]:
@@ -116,7 +130,7 @@ def _of_the_day(session: Session, person: Person, today: dt.date, calendar: Work
         if how in {"digest", "at once", "text"}:
             parts += filled
         elif how == "bell" and filled:
-            said = names_words([f"{len(lines)} {head[:1].lower()}{head[1:]}" for head, lines in filled])
+            said = names_words([_counted(head, lines) for head, lines in filled])
             tell(session, person, Word(f"{line}:{today.isoformat()}", line, said, path="/"))
     return parts
 

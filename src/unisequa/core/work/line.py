@@ -154,13 +154,17 @@ def standing_words(standing: str, ahead: int, late: int) -> str:
 
 
 def run_words(name: str, template: str) -> str:
-    """A run's name without the name of its template in front, which many begin with.
+    """A run's name without the name of its template in front, where a mark parts the two.
 
     >>> run_words("Return of a loan: the clocks", "Return of a loan")
     'The clocks'
+    >>> run_words("Cash count November 2026", "Cash count")
+    'Cash count November 2026'
     """
-    short = name.removeprefix(template).lstrip(" :,–-")
-    return short[:1].upper() + short[1:] if short else name
+    rest = name.removeprefix(template).lstrip()
+    short = rest.lstrip(" :,–-")
+    parted = rest != name and rest[:1] in {":", ",", "–", "-"}
+    return short[:1].upper() + short[1:] if short and parted else name
 
 
 def tasks_words(over: int, tasks: int) -> str:
