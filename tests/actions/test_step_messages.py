@@ -67,7 +67,7 @@ def test_a_message_names_the_task_its_dates_and_whom_it_goes_to(site: Site) -> N
     tick(site.store, at("2026-06-09T09:15"))
     assert left(site) == [
         ("inka@example.org", "Proof of Herons: due Wed 10 Jun 2026",
-         "Dear Inka Press <inka@example.org>, Bela waits for it (Print)."),
+         "Dear Inka Press, Bela waits for it (Print)."),
         ("", "Proof of Herons: due Wed 10 Jun 2026", "For Bela, from Wed 10 Jun 2026"),
     ]  # fmt: skip
 

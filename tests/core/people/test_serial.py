@@ -110,8 +110,8 @@ def test_published_instances_come_near_their_optimum(name: str, form: str, optim
 
 
 def test_six_published_projects_at_once_come_as_near_as_a_solver_in_five_seconds() -> None:
-    """MPLIB1, set 1 (Van Eynde & Vanhoucke 2020, from memory): 372 activities of six projects on four resources. Its optimum is not
-    known to us; the work of the busiest resource alone takes 292, CP-SAT found 326 in five seconds."""
+    """MPLIB1, set 1 (Van Eynde & Vanhoucke 2020, from memory): 372 activities of six projects on four resources. Its
+    optimum is not known to us; the work of the busiest resource alone takes 292, CP-SAT found 326 in five seconds."""
     case = published("MPLIB1_Set1_0.rcmp", "mplib")
     durations, _, demands, capacity = case
     work = [sum(d * need[r] for d, need in zip(durations, demands, strict=True)) for r in range(len(capacity))]

@@ -65,7 +65,8 @@ def values_of(run: Run, task: TaskRow, person: str) -> dict[str, Any]:
     span = stands_at(task, grid)
     start, due = (grid.moment(at) if span else None for at in (span or (0, 0)))
     known = values_in(run, task.key)
-    return {"task": task.title, "run": run.name, "start": start, "due": due, "person": person, **known}
+    named = person.partition("<")[0].strip() or person  # somebody outside has their address behind their name
+    return {"task": task.title, "run": run.name, "start": start, "due": due, "person": named, **known}
 
 
 def files_with(run: Run, task: TaskRow, message: Message) -> tuple[Attachment, ...]:
