@@ -5,12 +5,14 @@ The token against forged requests is a keyed hash of the session's name: another
 
 from __future__ import annotations
 
+import asyncio
 import binascii
 import datetime as dt
 import hmac
 import json
 import re
 import secrets
+import time
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Annotated, Any
@@ -191,6 +193,16 @@ def unquoted(raw: bytes) -> str:
     return binascii.a2b_qp(plain).decode(errors="replace")
 
 
+LARGE = 64 * 1024
+"""Bytes from which on what was sent makes its sender wait."""
+
+
+async def _stand_back(size: int, begun: float) -> None:
+    """Have who sent something large wait three times as long as it took to read, so that others come in between."""
+    if size >= LARGE:
+        await asyncio.sleep(min(1.0, 3 * (time.perf_counter() - begun)))
+
+
 async def posted(request: Request) -> FormData:
     """The form of a change, its token checked.
 
@@ -201,7 +213,10 @@ async def posted(request: Request) -> FormData:
     if request.headers.get("content-type", "").startswith("multipart/form-data"):
         form = await request.form(max_fields=MOST_FIELDS, max_files=5)
     else:
-        form = await run_in_threadpool(_fields, await request.body())
+        body = await request.body()
+        begun = time.perf_counter()
+        form = await run_in_threadpool(_fields, body)
+        await _stand_back(len(body), begun)
     given = request.headers.get(TOKEN_HEADER) or form.get(TOKEN) or ""
     sessions_of(request).check(sessions_of(request).read(request), str(given))
     return form
@@ -217,12 +232,15 @@ async def posted_json(request: Request) -> Any:
         When it is no JSON.
     """
     sessions_of(request).check(sessions_of(request).read(request), request.headers.get(TOKEN_HEADER) or "")
+    begun = time.perf_counter()
     try:
         sent = await request.json()
         told = json.dumps(sent, ensure_ascii=False, allow_nan=False)
         told.encode()  # half a surrogate pair is no text
     except (ValueError, RecursionError):
+        await _stand_back(LARGE, begun)
         raise Refused({"": "What was sent is not JSON, or is nested too deeply."}) from None
+    await _stand_back(len(told), begun)
     if _NUL.search(told):
         raise Refused({"": "What was sent holds a character that cannot be kept (code 0); take it out."})
     return sent
