@@ -207,6 +207,9 @@ def sheet() -> list[Figure]:
                 ("enter", taken.enter, 3, "Enter, from a cell to the next row"),
                 ("enter-new", taken.enter_new, 6, "Enter behind a step typed into the middle"),
                 ("worst", taken.key_worst, 6, "the worst of some 180 such keys"),
+                ("preview", taken.preview, 120, "a pasted table of 500 rows, until it stands in the preview"),
+                ("pasted", taken.pasted, 90, "from there until its 500 steps are in the sheet"),
+                ("rehearsal", taken.rehearsal, 60, "a rehearsal of 500 steps, from its date to the sheet of dates"),
             )
         ),
         Figure("sheet-500-kb", taken.size, 700, "page of a template with 500 steps, kilobytes before compression"),
