@@ -35,9 +35,11 @@ ROLES = [
 ]
 
 
-def started(site: Site, messages: list[dict[str, Any]], files: tuple[Any, ...] = (), **crew: str) -> int:
+def started(
+    site: Site, messages: list[dict[str, Any]], files: tuple[Any, ...] = (), *, named: tuple[Any, ...] = (), **crew: str
+) -> int:
     """A run of one step, the proof, due on Wed 10 June, with these messages."""
-    attachments = [file.model_dump() for file in files]
+    attachments = [file.model_dump() for file in (*files, *named)]
     made = document(
         [{**step("proof", 1, 5, role="clerk"), "title": "Proof of {{ show }}", "messages": messages,
           "attachments": attachments}], name="Print", roles=ROLES, facts=[{"key": "show", "label": "Show"}],
@@ -106,7 +108,8 @@ def test_files_of_the_step_go_with_it(site: Site, tmp_path: Path, mails: tuple[s
     other = on_disk(tmp_path, "large.bin", b"x" * 11_000_000)
     with pytest.raises(DocumentError, match=r'no file "plan\.pdf" is kept with the step'):
         started(site, [{**PROOF, "files": ["plan.pdf"]}], (plan,))
-    started(site, [{**PROOF, "files": [plan.name, other.name]}], (plan, other))
+    hers = on_disk(tmp_path, "hers.pdf", b"kept with another template")
+    started(site, [{**PROOF, "files": [plan.name, other.name, hers.name]}], (plan, other), named=(hers,))
     tick(site.store, at("2026-06-09T09:15"))
     send_waiting(site.store, mails[0], "plan@example.org", tmp_path)
     (got,) = (one for one in mails[1].got if one.rcpt_tos == ["inka@example.org"])
@@ -114,4 +117,4 @@ def test_files_of_the_step_go_with_it(site: Site, tmp_path: Path, mails: tuple[s
     (file,) = mail.iter_attachments()
     assert file.get_filename() == plan.name and file.get_content_type() == "application/pdf"
     assert file.get_payload(decode=True) == b"%PDF-1.7 plan"
-    assert "large.bin is too large for a mail" in mail.get_body().get_content()
+    assert "large.bin did not fit into this mail" in mail.get_body().get_content()

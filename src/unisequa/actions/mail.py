@@ -90,7 +90,7 @@ MOST_WITH_IT = 10 * 1024 * 1024
 
 
 def _with_it(mail: Mail, kept: Path | None) -> tuple[list[tuple[str, bytes]], list[str]]:
-    """The files that go with a mail, and the names of those that do not because they are too large, or not there."""
+    """The files that go with a mail, and the names of those that do not: too large together, or not there."""
     files, left, size = list[tuple[str, bytes]](), list[str](), 0
     for name, digest in mail.files:
         place = place_of(kept, digest) if kept is not None else None
@@ -115,7 +115,7 @@ def _send(server: str, sender: str, key: str, mail: Mail, kept: Path | None) -> 
     message["Message-ID"] = f"<{hashlib.sha256(key.encode()).hexdigest()[:40]}@{sender.rpartition('@')[2]}>"
     files, left = _with_it(mail, kept)
     message.set_content(
-        mail.text + "".join(f"\n{name} is too large for a mail; it is kept with the task.\n" for name in left)
+        mail.text + "".join(f"\n{name} did not fit into this mail; it is kept with the task.\n" for name in left)
     )
     for name, content in files:
         kind, _, sub = (guess_type(name)[0] or "application/octet-stream").partition("/")

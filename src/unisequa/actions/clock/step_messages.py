@@ -7,10 +7,10 @@ import re
 
 from unisequa.actions.due import HeldBack
 from unisequa.actions.mail import Mail, post_mail
-from unisequa.actions.messages.of_steps import files_with, filled_in, messages_of
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.outbox import TAKEN_OUT
 from unisequa.actions.runs.parties import make_link
+from unisequa.actions.runs.step_messages import files_with, filled_in, messages_of
 from unisequa.core.calendars.today import utc_of
 from unisequa.core.clock.due import TOO_LATE
 from unisequa.core.documents.template import Message
@@ -61,7 +61,7 @@ def _message(run: Run, task: TaskRow, number: int) -> Message | None:
 def _sent(session: Session, row: DueRow, run: Run, task: TaskRow, message: Message) -> str:
     member = next((one for one in run.crew if one.role == message.to), None)
     people = [person for person in member.people if person.active] if member is not None else []
-    files = tuple((file.name, file.sha256) for file in files_with(run, task, message))
+    files = tuple((file.name, file.sha256) for file in files_with(session, run, task, message))
     subject = ""
     if people:
         for person in people:

@@ -36,7 +36,7 @@ class FileSeen:
 
 def files_seen(session: Session, actor: Actor, run: RunSeen, key: str) -> tuple[FileSeen, ...]:
     """The files of a task of a run that somebody sees, the template's first."""
-    given = _of_template(session, run.template, run.id, run.template_id)
+    given = files_of_steps(session, run.template, run.id, run.template_id)
     return (
         *(FileSeen(0, one.name, one.sha256, one.size, False) for one in given.get(key, ())),
         *(
@@ -46,7 +46,7 @@ def files_seen(session: Session, actor: Actor, run: RunSeen, key: str) -> tuple[
     )
 
 
-def _of_template(
+def files_of_steps(
     session: Session, template: Template, run_id: int, template_id: int
 ) -> dict[str, tuple[Attachment, ...]]:
     """Task → the files of its step that are kept here."""
@@ -110,7 +110,7 @@ def file_in(session: Session, actor: Actor, folder: Path, run_id: int, digest: s
     """Name and place of a file of a run that somebody sees."""
     run = run_of(session, run_id, actor)
     names = [row.name for row in files_named(session, run_id, digest)]
-    given = _of_template(session, template_of_run(run), run.id, run.edition.template_id)
+    given = files_of_steps(session, template_of_run(run), run.id, run.edition.template_id)
     names += [one.name for kept in given.values() for one in kept if one.sha256 == digest]
     place = place_of(folder, digest)
     if not names or not place.exists():

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from unisequa.actions import access
 from unisequa.actions.history import Happened
-from unisequa.actions.messages.of_steps import MessageSeen, see_messages
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.filing import FileSeen, files_seen
@@ -17,6 +16,7 @@ from unisequa.actions.runs.keeping import dates_words
 from unisequa.actions.runs.no_time import told_of_run
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
+from unisequa.actions.runs.step_messages import MessageSeen, see_messages
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries

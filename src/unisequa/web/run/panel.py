@@ -7,10 +7,10 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from unisequa.actions.messages.of_steps import MessageSeen
 from unisequa.actions.runs.proposing import Proposal
 from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
+from unisequa.actions.runs.step_messages import MessageSeen
 from unisequa.actions.runs.talking import TaskMore
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.today import zone_of

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from unisequa.actions.runs.filing import files_of_steps
 from unisequa.core.design.parts import message_words
 from unisequa.core.documents.placeholders import fill_in, names_in
 from unisequa.core.documents.template import Attachment, Message
@@ -69,10 +70,12 @@ def values_of(run: Run, task: TaskRow, person: str) -> dict[str, Any]:
     return {"task": task.title, "run": run.name, "start": start, "due": due, "person": named, **known}
 
 
-def files_with(run: Run, task: TaskRow, message: Message) -> tuple[Attachment, ...]:
-    """The files of the step that go with a message."""
-    step = next((one for one in template_of_run(run).steps if one.key == task.key), None)
-    return tuple(file for file in step.attachments if file.name in message.files) if step is not None else ()
+def files_with(session: Session, run: Run, task: TaskRow, message: Message) -> tuple[Attachment, ...]:
+    """The files of the step that go with a message: those that are kept here, not what a document merely names."""
+    if not message.files:
+        return ()
+    kept = files_of_steps(session, template_of_run(run), run.id, run.edition.template_id)
+    return tuple(file for file in kept.get(task.key, ()) if file.name in message.files)
 
 
 def see_messages(session: Session, run: Run, task: TaskRow) -> tuple[MessageSeen, ...]:
@@ -92,6 +95,6 @@ def _seen(session: Session, run: Run, task: TaskRow) -> Iterator[MessageSeen]:
             subject, text = filled_in(session, run, task, message, people[0] if people else to)
         except ValueError as error:
             subject, text, fault = message.subject, message.text, f"{error}"
-        files = tuple(file.name for file in files_with(run, task, message))
+        files = tuple(file.name for file in files_with(session, run, task, message))
         at, state, told = (row.at, row.state, row.told or row.error) if row is not None else (None, "", "")
         yield MessageSeen(message_words(message, template), to, subject, text, files, at, state, told, fault)
