@@ -20,6 +20,18 @@ def clock(site: Site, shown: str) -> None:
     site.app.state.settings.now = moment.time()
 
 
+def at_rest(page: Page, selector: str) -> dict[str, float]:
+    """Where something is once the field has come to rest after an answer."""
+    before = None
+    for _ in range(50):
+        found = page.locator(selector).bounding_box()
+        if found is not None and found == before:
+            return dict(found)
+        before = found
+        page.wait_for_timeout(150)
+    raise AssertionError(f"{selector} does not come to rest")
+
+
 def test_an_evening_by_the_clock(ada: Page, address: str, site_of: Site) -> None:
     page, panel = ada, ada.get_by_label("Selected task")
     with site_of.store.writing() as session:
@@ -72,8 +84,7 @@ def test_an_evening_by_the_clock(ada: Page, address: str, site_of: Site) -> None
     expect(page.locator('.row[data-k="speech"]')).to_contain_text("19:05")
 
     # by the hand on a bar, to five minutes
-    bar = page.locator('#bars .mk[data-k="speech"] .hit').bounding_box()
-    assert bar
+    bar = at_rest(page, '#bars .mk[data-k="speech"] .hit')
     page.mouse.move(bar["x"] + 8, bar["y"] + 8)
     page.mouse.down()
     page.mouse.move(bar["x"] + 8 + 16, bar["y"] + 8, steps=4)
