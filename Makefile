@@ -39,7 +39,7 @@ check: .venv/.ready-dev
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh
-	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-500} $(BIN)/pytest --ignore tests/browser -n 2 --dist worksteal
+	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-1000} $(BIN)/pytest --ignore tests/browser -n 2 --dist worksteal
 
 browser: .venv/.ready-dev
 	$(BIN)/pytest tests/browser -n 2

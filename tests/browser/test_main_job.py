@@ -247,7 +247,7 @@ def test_no_page_has_a_barrier_that_axe_finds(ada: Page, address: str, theme: st
     ]
     pages += ["/horizon", "/horizon?rows=group&by=keeper", "/load", "/load?who=1", "/overview", "/leave?first=%2B3"]
     pages += ["/runs/1/add", "/joiners", "/hand-over", "/subjects/new"]
-    pages += ["/by-itself", "/by-itself/repeat/1", "/outbox", "/bell", "/account/notices"]
+    pages += ["/by-itself", "/by-itself/repeat/1", "/by-itself/texts", "/outbox", "/bell", "/account/notices"]
     pages += ["/account/programs", "/account/programs/api"]
     pages += ["/teams", "/positions", "/calendars", "/calendars/1", "/runs/1/paper"]
     for path in pages:
@@ -272,6 +272,16 @@ def test_no_state_of_the_template_sheet_has_a_barrier_that_axe_finds(ada: Page, 
         pytest.skip("axe-core comes with Node's packages, which are not here")
     ada.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
     ada.context.add_cookies([{"name": "theme", "value": theme, "url": address}])
+    ada.goto(f"{address}/by-itself/texts")
+    for label, said in (
+        ("Name", f"A word before, {theme}"),
+        ("Subject", "{{ task }} is near"),
+        ("Text", "Due {{ due }}."),
+    ):
+        ada.get_by_label(label, exact=True).fill(said)
+    ada.get_by_role("button", name="Keep it").click()
+    ada.get_by_role("link", name=f"A word before, {theme}").click()
+    violations(ada, "a text that is kept once")
     ada.goto(f"{address}/templates/1")
     ada.locator('.row[data-k="print"] .c-w').click()
     ada.keyboard.type("soon")
@@ -289,6 +299,15 @@ def test_no_state_of_the_template_sheet_has_a_barrier_that_axe_finds(ada: Page, 
     ada.keyboard.press("Alt+Enter")
     expect(ada.locator("#panel h2")).to_have_text("2 steps")
     violations(ada, "the panel of several steps")
+    ada.locator('.row[data-k="draft"] .c-t').click()
+    panel = ada.get_by_label("Selected steps")
+    panel.get_by_role("button", name="Add a message", exact=True).click()
+    panel.locator("[data-message] summary").first.click()
+    panel.get_by_label("Whose words").select_option(label=f"A word before, {theme}")
+    expect(panel.get_by_label("Text of the message")).to_have_value("Due {{ due }}.")
+    panel.locator("[data-message] summary").last.click()
+    expect(panel.locator(".lettertext")).to_contain_text("Draft is near")
+    violations(ada, "a message of a step, seen filled in")
     ada.locator("#rows .cur").evaluate(
         """(cell) => {
             const held = new DataTransfer();

@@ -21,7 +21,7 @@ from tests.web.routes import routes
 from tests.web.test_access import JSON_BODIES
 from tests.web.test_api import program
 
-TRIES = int(os.environ.get("UNISEQUA_FUZZ", "300"))
+TRIES = int(os.environ.get("UNISEQUA_FUZZ", "350"))
 LONGEST = 60_000  # characters of a query; the client that asks refuses to send more than 65,536
 ANYTHING: dict[str, Any] = {"content": {"application/json": {"schema": {}}}}
 
@@ -74,7 +74,7 @@ def test_no_address_breaks_whatever_its_parts_and_its_json_are(site: Site) -> No
             assert set(answer.json()["error"]) == {"title", "message", "fields"}
 
     ask()
-    assert len(answered) > len(operations) * 2 // 5
+    assert len(answered) > len(operations) // 2
 
 
 PROBLEM = {"type", "title", "status", "detail", "instance", "errors"}

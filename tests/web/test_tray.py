@@ -75,7 +75,7 @@ def test_a_missed_deadline_says_what_would_mend_it_and_that_joins_the_shift(shar
 
 def test_a_date_asked_for_on_a_day_off_says_where_it_comes_to(shared: Site) -> None:
     page = considered(shared, [{"edit": "move", "task": "cater", "start": "2026-06-20"}])
-    assert ": Sat 20 Jun is a day off, so Mon 22 Jun" in page
+    assert 'value="Sat 20 Jun 2026"' in page and ": Sat 20 Jun is a day off, so Mon 22 Jun" in page
 
 
 def test_what_falls_on_leave_is_told_with_handing_it_over(tmp_path: Path) -> None:
