@@ -10,6 +10,7 @@ from unisequa.core.documents.checks import MESSAGE_NAMES
 from unisequa.core.documents.placeholders import names_in, text_fault
 from unisequa.core.errors import NotAllowed, NotThere, Refused, Stale
 from unisequa.store.queries import texts as queries
+from unisequa.store.queries.subjects import folded
 from unisequa.store.store import Session
 from unisequa.store.tables import SharedText, now
 
@@ -63,11 +64,11 @@ def keep_text(session: Session, actor: Actor, number: int | None, draft: TextDra
     """
     name, subject = " ".join(draft.name.split()), " ".join(draft.subject.split())
     _check(name, subject, draft.text)
-    other = queries.texts_named(session, [name]).get(queries.folded(name))
+    other = queries.texts_named(session, [name]).get(folded(name))
     if other is not None and other.id != number:
         raise Refused({"name": f'There is a text "{other.name}" already.'})
     if number is None:
-        row = SharedText(name=name, folded=queries.folded(name), subject=subject, text=draft.text, owner_id=actor.id)
+        row = SharedText(name=name, folded=folded(name), subject=subject, text=draft.text, owner_id=actor.id)
         session.add(row)
     else:
         row = _row(session, number)
@@ -75,7 +76,7 @@ def keep_text(session: Session, actor: Actor, number: int | None, draft: TextDra
         if row.version != draft.version:
             raise Stale
         row.name, row.folded, row.subject, row.text, row.changed_at = (
-            name, queries.folded(name), subject, draft.text, now(),
+            name, folded(name), subject, draft.text, now(),
         )  # fmt: skip
     session.flush()
     note(session, actor, "text", f'The text "{name}" {"kept" if number is None else "changed"}')

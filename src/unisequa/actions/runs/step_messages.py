@@ -16,7 +16,8 @@ from unisequa.store.lists import values_in
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import stands_at
 from unisequa.store.queries.clock import messages_of_task
-from unisequa.store.queries.texts import folded, texts_named
+from unisequa.store.queries.subjects import folded
+from unisequa.store.queries.texts import texts_named
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, TaskRow
 

@@ -7,12 +7,8 @@ from collections.abc import Collection
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload
 
+from unisequa.store.queries.subjects import folded
 from unisequa.store.tables import SharedText
-
-
-def folded(name: str) -> str:
-    """A name as it is compared."""
-    return " ".join(name.split()).casefold()[:200]
 
 
 def shared_texts(session: Session) -> list[SharedText]:
