@@ -26,7 +26,8 @@ class Result:
 
 def run(*arguments: str) -> Result:
     """``unisequa`` with these arguments, as :func:`cli.main` runs it."""
-    out, err, code = io.StringIO(), io.StringIO(), 0
+    printed = io.BytesIO()
+    out, err, code = io.TextIOWrapper(printed, "utf-8"), io.StringIO(), 0
     before, sys.argv = sys.argv, ["unisequa", *arguments]
     try:
         with redirect_stdout(out), redirect_stderr(err):
@@ -35,7 +36,8 @@ def run(*arguments: str) -> Result:
         code = int(stop.code or 0)
     finally:
         sys.argv = before
-    return Result(code, out.getvalue(), err.getvalue())
+    out.flush()
+    return Result(code, printed.getvalue().decode(), err.getvalue())
 
 
 def written(folder: Path, content: object, name: str = "t.json") -> str:

@@ -18,8 +18,7 @@ from unisequa.core.shift.edits import Give
 from unisequa.core.shift.edits.codec import OPTIONS, from_options, option_of, pair, read_all
 from unisequa.core.shift.ways import ways_to
 from unisequa.formats.cascade_document import cascade_document
-from unisequa.formats.files import json_lines, read_file, write_json
-from unisequa.formats.level_document import read_people
+from unisequa.formats.files import print_json, read_file, write_json
 from unisequa.formats.plan_reading import read_plan
 
 
@@ -76,6 +75,8 @@ def cascade_(
     made = [] if edits is None else read_all(read_file(edits), printed)
     wanted = [*made, *from_options(options, printed)]
     if people is not None:
+        from unisequa.formats.level_document import read_people
+
         known = read_people(read_file(people)).people
         strange = [
             edit.person for edit in wanted if isinstance(edit, Give) and edit.person and edit.person not in known
@@ -84,8 +85,7 @@ def cascade_(
             raise DocumentError(Fault("--give", f'no person "{one}"{did_you_mean(one, known)}') for one in strange)
     result = cascade(printed, wanted, cast("Mode", mode))
     if format_ == "json":
-        sys.stdout.writelines(json_lines(cascade_document(result)))
-        sys.stdout.write("\n")
+        print_json(cascade_document(result))
     else:
         sys.stdout.write(_cascade_text(result))
 

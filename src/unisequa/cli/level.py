@@ -6,7 +6,7 @@ import datetime as dt
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -14,12 +14,13 @@ from unisequa.cli.app import app
 from unisequa.core.calendars.grid import DAYS
 from unisequa.core.calendars.words import count_words, day_words, hours_words, read_words, span_words
 from unisequa.core.errors import DocumentError, Fault
-from unisequa.core.people.doers import Overload
-from unisequa.core.people.levelling import Answer, RunOfWork, asked_of, level, no_time, overloads_of
-from unisequa.core.people.proposals import Evening, Proposal
-from unisequa.formats.files import json_lines, read_file
-from unisequa.formats.level_document import level_document, read_people
+from unisequa.formats.files import print_json, read_file
 from unisequa.formats.plan_reading import read_plan
+
+if TYPE_CHECKING:
+    from unisequa.core.people.doers import Overload
+    from unisequa.core.people.levelling import Answer, RunOfWork
+    from unisequa.core.people.proposals import Proposal
 
 
 @app.command(name="level")
@@ -30,6 +31,10 @@ def level_(
     format_: Annotated[str, typer.Option("--format", help="json or text")] = "json",
 ) -> None:
     """Say when everything would be done if people did one thing after the other by urgency."""
+    from unisequa.core.people.levelling import asked_of, level, overloads_of
+    from unisequa.core.people.proposals import Evening
+    from unisequa.formats.level_document import level_document, read_people
+
     if format_ not in {"json", "text"}:
         raise DocumentError([Fault("--format", f'"{format_}" is none of json, text')])
     given = read_people(read_file(people))
@@ -46,8 +51,7 @@ def level_(
     evening = Evening(runs, given.people, day, tuple(given.teams.values()))
     proposals = [(n, one) for n, overload in enumerate(overloads) for one in evening.proposals(overload)]
     if format_ == "json":
-        sys.stdout.writelines(json_lines(level_document(runs, day, answer, overloads, proposals)))
-        sys.stdout.write("\n")
+        print_json(level_document(runs, day, answer, overloads, proposals))
     else:
         sys.stdout.write("\n".join(_lines(runs, day, answer, overloads, proposals)) + "\n")
 
@@ -59,6 +63,8 @@ def _lines(
     overloads: Sequence[Overload],
     proposals: Sequence[tuple[int, Proposal]],
 ) -> list[str]:
+    from unisequa.core.people.levelling import no_time
+
     lines = []
     for task in answer.tasks:
         plan = runs[task.run].plan

@@ -139,12 +139,11 @@ def _calendars(paths: list[Path] | None) -> tuple[CalendarDocument, ...]:
 
 
 def _print_plan(plan: Plan, format_: str) -> None:
-    from unisequa.formats.files import json_lines
+    from unisequa.formats.files import print_json
     from unisequa.formats.plan_document import plan_document
 
     if format_ == "json":
-        sys.stdout.writelines(json_lines(plan_document(plan, one_by_one=True)))
-        sys.stdout.write("\n")
+        print_json(plan_document(plan, one_by_one=True))
     elif format_ == "csv":
         from unisequa.formats.plan_tables import plan_csv
 

@@ -59,30 +59,34 @@ def write_json(content: dict[str, Any]) -> str:
     return json.dumps(content, ensure_ascii=False, indent=2) + "\n"
 
 
-def json_lines(content: dict[str, Any]) -> Iterator[str]:
-    """A document as JSON in pieces: a line for each key, and for each entry of a list of objects.
+def json_lines(content: dict[str, Any]) -> Iterator[bytes]:
+    """A document as JSON in pieces of UTF-8: a line for each key, and for each entry of a list of objects.
 
     So that a plan of many tasks can be read, compared line by line, and written without being held whole.
     """
-    yield "{"
+    yield b"{"
     for i, (key, value) in enumerate(content.items()):
-        yield f"{',' if i else ''}\n  {_compact(key)}: "
+        yield (b",\n  " if i else b"\n  ") + to_json(key) + b": "
         if isinstance(value, Iterator) or (isinstance(value, list) and any(isinstance(one, dict) for one in value)):
-            yield "["
-            between = "\n    "
+            yield b"["
+            between = b"\n    "
             for entry in value:
-                yield between + to_json(entry).decode()
-                between = ",\n    "
-            yield "\n  ]"
+                yield between + to_json(entry)
+                between = b",\n    "
+            yield b"\n  ]"
         elif key == "plan" and isinstance(value, dict):
-            yield from (line.replace("\n", "\n  ") for line in json_lines(value))
+            yield from (line.replace(b"\n", b"\n  ") for line in json_lines(value))
         else:
-            yield _compact(value)
-    yield "\n}"
+            yield to_json(value)
+    yield b"\n}"
 
 
-def _compact(value: object) -> str:
-    return to_json(value).decode()
+def print_json(content: dict[str, Any]) -> None:
+    """Write a document to standard output, piece by piece."""
+    sys.stdout.flush()
+    sys.stdout.buffer.writelines(json_lines(content))
+    sys.stdout.buffer.write(b"\n")
+    sys.stdout.buffer.flush()
 
 
 def _read_json(text: str) -> object:

@@ -101,9 +101,11 @@ def faults_in(template: Template) -> Iterator[Fault]:
     if fault := text_fault(template.naming, names):
         yield Fault("naming", fault)
     for i, step in enumerate(template.steps):
-        path = f"steps[{i}]"
         if step.phase is not None and step.phase not in known_phases:
-            yield _unknown(f"{path}.phase", "phase", step.phase, phases)
+            yield _unknown(f"steps[{i}].phase", "phase", step.phase, phases)
+        if _is_plain(step) and (step.role is None or step.role in known_roles):
+            continue
+        path = f"steps[{i}]"
         signer = step.sign_off.role if step.sign_off else None
         for role_path, role_key in (("role", step.role), ("sign_off.role", signer)):
             if role_key is not None and role_key not in known_roles:
@@ -169,21 +171,31 @@ def faults_in(template: Template) -> Iterator[Fault]:
     yield from _circles(template)
 
 
+def _is_plain(step: Step) -> bool:
+    """Whether a step has nothing but a title, a role, a phase and whole days, as most of a large job have."""
+    if step.parent is not None or isinstance(step.duration, str) or step.only_if is not None:
+        return False
+    if step.when or step.not_before or step.deadline or step.sign_off or step.waits_for or step.messages:
+        return False
+    return not ("{" in step.title or "}" in step.title or step.instructions)
+
+
 def _circles(template: Template) -> Iterator[Fault]:
     at = {step.key: i for i, step in enumerate(template.steps)}
     parents = [at[s.parent] if s.parent in at and s.parent != s.key else None for s in template.steps]
     nested = True
-    if circle := find_circle([[] if above is None else [above] for above in parents]):
+    family = any(above is not None for above in parents)
+    if family and (circle := find_circle([[] if above is None else [above] for above in parents])):
         nested = False
         keys = " → ".join(template.steps[i].key for i in circle)
         yield Fault("steps", f"lie within each other in a circle: {keys}")
-    for i in too_deep(parents) if nested else ():
+    for i in too_deep(parents) if nested and family else ():
         yield Fault(f"steps[{i}].parent", f"makes level {DEEPEST + 1}; steps go {DEEPEST} levels deep")
     follows: list[list[int]] = [[] for _ in template.steps]
     for link in template.links:
         if link.from_ in at and link.to in at and link.from_ != link.to:
             follows[at[link.from_]].append(at[link.to])
-    if nested and any(above is not None for above in parents):
+    if nested and family:
         follows = _with_parts(follows, parents)
     if circle := find_circle(follows):
         n = len(template.steps)

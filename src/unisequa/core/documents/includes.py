@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import groupby
 from operator import itemgetter
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from unisequa.core.documents.retired import without_retired
 from unisequa.core.documents.template import Anchor, DayLabel, Fact, Include, Link, Measure, Phase, Role, Step, Template
@@ -118,8 +118,7 @@ class Scope:
         return theirs if name == theirs.anchor else theirs.model_copy(update={"anchor": name})
 
 
-@dataclass(frozen=True, slots=True)
-class Placed:
+class Placed(NamedTuple):
     """A step with its full key, the scope it is read in, and where it stands in the document: the path of its template
     within that, and its number there."""
 
@@ -348,6 +347,8 @@ def _loose_links(laid: Whole) -> Iterator[Fault]:
     known = {placed.key for placed in laid.steps}
     for path, links in groupby(laid.links, itemgetter(3)):
         for i, (source, target, link, _) in enumerate(links):
+            if not laid.groups and source in known and target in known:
+                continue  # as most do
             for name, key in (("from", source), ("to", target)):
                 if key not in laid.groups:
                     if key not in known:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.terms import Edge, LagUnit, LinkType, Stands
@@ -59,8 +60,7 @@ class Activity:
         return self.stands in {"done", "dropped"}
 
 
-@dataclass(frozen=True, slots=True)
-class Dependency:
+class Dependency(NamedTuple):
     """A link by positions in the network: ``target`` depends on ``source``; ``lag`` in slots of ``unit``."""
 
     source: int

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any
 
 from unisequa.core.calendars.grid import Grid, read_span
@@ -26,7 +27,7 @@ from unisequa.core.plan.phases import PhaseOf, phase_keys
 from unisequa.core.plan.plan import Plan, planned
 from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
 from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
-from unisequa.core.terms import DAY_MINUTES, MOST_DAYS
+from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, Edge
 
 Elsewhere = Callable[[Wait, dt.date | None], Awaited]
 
@@ -182,6 +183,7 @@ class _Assembly:
         self.crew = {key: occasion.crew.get(key) or role.label for key, role in parts.roles.items()}
         self.warnings: list[Warning] = []
         self._values: dict[str, dict[str, Any]] = {}
+        self._roles: dict[tuple[str, str], str] = {}
 
     def _anchor_dates(self) -> dict[str, int | None]:
         given = self.occasion.anchors
@@ -276,7 +278,8 @@ class _Assembly:
                 raise DocumentError([Fault(f"{placed.path}.only_if", str(error))]) from None
             if not applies or placed.key in self.occasion.without:
                 out.add(placed.key)
-        out |= {key for key in known if any(parent in out for parent in family.above(key))}
+        if out:
+            out |= {key for key in known if any(parent in out for parent in family.above(key))}
         emptied = True
         while emptied:  # a parent all of whose sub-steps are left out is left out with them
             empty = {p for p, inner in family.children.items() if p not in out and all(c in out for c in inner)}
@@ -306,8 +309,8 @@ class _Assembly:
             members = groups.get(target)
             each = members if members and link.lag and self.grid.per_day > 1 else [target]  # their days may differ
             for key in each:
-                lag = 0
-                if link.lag:
+                lag = link.lag
+                if self.grid.per_day > 1 or isinstance(lag, str):
                     placed = known[members[0] if members and key == target else key]
                     lag = link.slots(self.calendars[self._calendar(placed)])
                 yield LinkOf(names.get(source, source), names.get(key, key), link.type, lag, link.unit)
@@ -316,7 +319,14 @@ class _Assembly:
         step = placed.step
         if step.calendar or step.role is None:
             return step.calendar
-        return self.parts.roles[placed.scope.roles.get(step.role, placed.scope.prefix + step.role)].calendar
+        return self.parts.roles[self._role(step.role, placed.scope)].calendar
+
+    def _role(self, role: str, scope: Scope) -> str:
+        """The full key of what a scope calls a role; one text for all its steps."""
+        key = self._roles.get((scope.prefix, role))
+        if key is None:
+            key = self._roles[scope.prefix, role] = scope.roles.get(role, scope.prefix + role)
+        return key
 
     def _tasks(
         self, steps: list[Placed], family: _Family, links: tuple[LinkOf, ...], ties: Iterable[str]
@@ -329,8 +339,11 @@ class _Assembly:
         steps.reverse()
         while steps:
             placed = steps.pop()
-            line = [placed, *(parents[key] for key in family.above(placed.key))]
-            tasks.append(self._task(line, placed.key in parents, any(p.key in linked for p in line)))
+            line, bound = [placed], placed.key in linked
+            if placed.key in family.parents:
+                line += [parents[key] for key in family.above(placed.key)]
+                bound = any(p.key in linked for p in line)
+            tasks.append(self._task(line, placed.key in parents, bound))
         behind = gated(tasks, self._phases())
         if behind:  # what the end of a phase holds is dated by that, or in a plan that runs backward what holds it
             spanned = {phase.key for phase in self._phases() if phase.span}
@@ -350,12 +363,7 @@ class _Assembly:
         calendar = self.calendars[name]
         when, opens = (None, False) if parent else self._when(line, bound)
         edge = when.edge if when else "start" if opens else "finish"
-        own_when = step.when is not None
-        floors: list[tuple[Placed, Measure]] = [(p, p.step.not_before) for p in line if p.step.not_before is not None]
-        if own_when:
-            floors += [(p, p.step.when) for p in line[1:] if p.step.when is not None and p.step.when.edge == "start"]
-        limits = tuple([_plain(p.scope.measure(measure)) for p, measure in floors])
-        deadlines = tuple([p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None])
+        limits, deadlines = self._limits(line)
         duration = 0 if parent else step.slots(calendar)
         if duration > MOST_DAYS * self.grid.per_day:
             raise DocumentError([Fault(f"{placed.path}.duration", "is longer than a hundred years")])
@@ -369,7 +377,7 @@ class _Assembly:
             deadlines_from=() if parent else deadlines,
             calendar=name,
             phase=None if step.phase is None else scope.prefix + step.phase,
-            role=None if step.role is None else scope.roles.get(step.role, scope.prefix + step.role),
+            role=None if step.role is None else self._role(step.role, scope),
             opens=opens and not parent,
             parent=line[1].key if len(line) > 1 else None,
             waits=() if parent or not any(p.step.waits_for for p in line) else tuple(self._waits(line)),
@@ -382,6 +390,17 @@ class _Assembly:
         dated = with_dates_of(task, self.anchors, self.calendars)
         self._rolled(dated)
         return dated
+
+    def _limits(self, line: list[Placed]) -> tuple[tuple[Measure, ...], tuple[Measure, ...]]:
+        """By what "not before" and deadline of a step are measured, its parents' among them."""
+        step = line[0].step
+        if len(line) == 1 and step.not_before is None and step.deadline is None:
+            return (), ()  # as most have
+        floors: list[tuple[Placed, Measure]] = [(p, p.step.not_before) for p in line if p.step.not_before is not None]
+        if step.when is not None:
+            floors += [(p, p.step.when) for p in line[1:] if p.step.when is not None and p.step.when.edge == "start"]
+        limits = tuple([_plain(p.scope.measure(measure)) for p, measure in floors])
+        return limits, tuple([p.scope.measure(p.step.deadline) for p in line if p.step.deadline is not None])
 
     def _waits(self, line: list[Placed]) -> Iterator[Awaited]:
         """What a step and its parents wait for in other runs."""
@@ -416,8 +435,7 @@ class _Assembly:
             return None, False
         if first is None:
             return None, True
-        edge = "finish" if self.template.direction == "backward" else "start"
-        return When(anchor=first, offset=0, unit="days", edge=edge), True
+        return _opening(first, "finish" if self.template.direction == "backward" else "start"), True
 
     def _rolled(self, task: Task) -> None:
         when = task.when
@@ -441,6 +459,12 @@ class _Assembly:
             anchor = self.anchors[measure.anchor]
             if anchor is not None:
                 yield measured(anchor, measure, self.calendars[None]), label.label
+
+
+@lru_cache(maxsize=256)
+def _opening(anchor: str, edge: Edge) -> When:
+    """Where a step stands that nothing else dates."""
+    return When(anchor=anchor, offset=0, unit="days", edge=edge)
 
 
 def _plain(measure: Measure) -> Measure:

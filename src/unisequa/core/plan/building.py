@@ -148,6 +148,8 @@ def _activity(
 
 def earliest(task: Task, grid: Grid) -> int | None:
     """The boundary before which neither ``not_before`` nor what it waits for in other runs lets it start."""
+    if not task.waits and task.not_before is None:
+        return None
     floors = [awaited.finish for awaited in task.waits if awaited.finish is not None]
     return max([*floors, *limit_of(task, grid)], default=None)
 

@@ -123,19 +123,21 @@ def _plainly(telling: Telling, position: int) -> list[Reason]:
         return []
     if plan.schedule.start[position] < 0 or position in network.children or position in network.knots.before:
         return []
-    found, activity = list[Reason](), network.activities[position]
+    found: list[Reason] = []
+    binds, activity = False, network.activities[position]
     dates = telling.known(position)[1]
     assert dates
-    with suppress(DateRangeError):
+    try:
         stands = telling.number(position)
         for link in network.incoming[position]:
             reason = telling.asked(link, activity, stands, dates)
-            if reason is None:
-                found += _Reasons(telling, position).of_link(link)
-            else:
-                found.append(reason)
-        if any(reason.binding for reason in found):
+            for one in _Reasons(telling, position).of_link(link) if reason is None else (reason,):
+                found.append(one)
+                binds = binds or one.binding
+        if binds:
             return found
+    except DateRangeError:
+        pass
     telling.said.clear()
     return []
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from unisequa.core.documents.template import Measure, When
 from unisequa.core.terms import BEGUN, FINISHED, Edge, LagUnit, LinkType, Ready, Stands, State
@@ -119,8 +120,7 @@ class Task:
         return "begun" if self.state in BEGUN else "fixed" if self.fixed else ""
 
 
-@dataclass(frozen=True, slots=True)
-class LinkOf:
+class LinkOf(NamedTuple):
     """A link by keys; ``lag`` in slots of ``unit``: days, or minutes on the minute grid."""
 
     source: str

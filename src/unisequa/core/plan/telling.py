@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from calendar import isleap
 from collections.abc import Callable
 from typing import Literal, NamedTuple
 
@@ -19,6 +20,8 @@ Kind = Literal[
 ]  # fmt: skip
 LONGEST_TITLE = 60
 _HALF_A_YEAR = 183
+_THERE = "\0"
+_KEPT = 4096
 
 Known = tuple[Task, tuple[int, int] | None, Grid]
 """A task, its dates as people read them, and the grid."""
@@ -57,6 +60,22 @@ def short(title: str) -> str:
 def bound(kind: Kind, day: int, binding: bool, text: str, source: str | None = None) -> Reason:
     """A reason whose words say whether it binds."""
     return Reason(kind, day, binding, f"{text}, binding" if binding else text, source)
+
+
+class _Shape(NamedTuple):
+    """What all links of one kind between tasks of one kind have in common.
+
+    Parameters
+    ----------
+    gap : int or None
+        As :func:`~unisequa.core.network.activities.distance` gives it; None also where that may be one more.
+    before, behind : str
+        What stands around the words for the source and where it stands.
+    """
+
+    gap: int | None
+    before: str
+    behind: str
 
 
 class _Words(dict[int, str]):
@@ -103,8 +122,10 @@ class Telling:
         self._activities, self._start, self._children = plan.network.activities, start, plan.network.children
         self._numbers: list[int | None] = [None] * n
         self._yearly: Telling | None = None
-        self._lags: dict[tuple[int, str, int], str] = {}
+        self._shapes: dict[tuple[object, ...], _Shape] = {}
+        self._ends: dict[int, str] = {}
         self._known: list[Known | None] = [None] * n
+        self._year = (0, 0)
 
     def day(self, date: int) -> str:
         """A date in words; that it was said is remembered."""
@@ -134,48 +155,68 @@ class Telling:
             self._yearly._known, self._yearly._numbers = self._known, self._numbers
         return self._yearly
 
-    def lag(self, slots: int, unit: str, per_day: int) -> str:
-        """A lag in words, whatever its sign."""
-        words = self._lags.get((slots, unit, per_day))
-        if words is None:
-            day = per_day if unit == "working" else MINUTES
-            words = slots_words(abs(slots), self.grid, day, working=unit == "working") if slots else ""
-            self._lags[slots, unit, per_day] = words
-        return words
-
     def asked(self, link: Dependency, activity: Activity, stands: int, dates: tuple[int, int]) -> Reason | None:
         """What a link asks of a task that starts with worked slot number ``stands`` and has these dates as people read
         them; None where that is not simply so many worked slots behind its source, or no longer holds."""
         at, kind = link.source, link.type
         source = self._activities[at]
-        gap = None if source.stands or source.undated else distance(link, source, activity)
-        if gap is None or self._start[at] < 0 or at in self._children:
+        if source.stands or source.undated or self._start[at] < 0 or at in self._children:
+            return None
+        calendar = activity.calendar
+        alike = (
+            kind, link.lag, link.unit, source.duration, source.edge, activity.duration, activity.edge,
+            calendar.per_day, source.calendar is calendar,
+        )  # fmt: skip
+        gap, before, behind = self._shapes.get(alike) or self._shape(alike, link, source, activity)
+        if gap is None:
             return None
         number = self._numbers[at]
         number = (self.number(at) if number is None else number) + gap
-        if number > stands or may_rest(link, source, activity):
+        if number > stands:
             return None
         if number != stands:
             span = read(self.plan.tasks[link.target], *span_at(activity, number), self.grid)
             assert span
             dates = span
         day = dates[kind[1] == "F"]
-        self.said.append(day)
-        lag = link.lag
-        amounts = self.lag(lag, link.unit, activity.calendar.per_day) if lag else ""
         known = self._known[at] or self.known(at)
-        title, there = there_words(known, kind[0], self.day)
-        text = f"{phrase(kind, f'{title} ({there})', amounts, lag < 0)} → {self.words[day]}"
+        there = known[1]
+        assert there
+        self.said += (day, there[kind[0] == "F"])
+        text = f"{before}{self._there(at, kind[0], known)}{behind} → {self.words[day]}"
         return bound("link", day, number == stands, text, known[0].key)
+
+    def _shape(self, alike: tuple[object, ...], link: Dependency, source: Activity, target: Activity) -> _Shape:
+        """What links that are alike in all this have in common, worked out once."""
+        day = target.calendar.per_day if link.unit == "working" else MINUTES
+        amounts = slots_words(abs(link.lag), self.grid, day, working=link.unit == "working") if link.lag else ""
+        gap = None if may_rest(link, source, target) else distance(link, source, target)
+        before, behind = phrase(link.type, _THERE, amounts, link.lag < 0).split(_THERE)
+        shape = self._shapes[alike] = _Shape(gap, before, behind)
+        return shape
+
+    def _there(self, position: int, end: str, known: Known) -> str:
+        """A source and where an end of it stands; most links begin at the last, so that is kept for a while."""
+        words = self._ends.get(position) if end == "F" else None
+        if words is None:
+            title, stands = there_words(known, end, self.words.__getitem__)
+            words = f"{title} ({stands})"
+            if end == "F":
+                if len(self._ends) >= _KEPT:
+                    self._ends.clear()
+                self._ends[position] = words
+        return words
 
     def two_years(self) -> bool:
         """Whether the dates said lie in more than one year."""
         if not self.said:
             return False
-        first, last = self.grid.day(min(self.said)), self.grid.day(max(self.said))
-        return last - first > 365 or (
-            first < last and dt.date.fromordinal(first).year != dt.date.fromordinal(last).year
-        )
+        first, last = min(self.said), max(self.said)
+        if not self._year[0] <= first < self._year[1]:
+            year = dt.date.fromordinal(self.grid.day(first))
+            begins = year.replace(month=1, day=1).toordinal()
+            self._year = self.grid.day_start(begins), self.grid.day_start(begins + 365 + isleap(year.year))
+        return last >= self._year[1]
 
 
 def there_words(known: Known, end: str, say: Say) -> tuple[str, str]:
