@@ -19,6 +19,7 @@ import networkx as nx
 
 from bench.across import figures as figures_of_across
 from bench.clock import figures as figures_of_clock
+from bench.command import figures as figures_of_command
 from bench.growth import drawn
 from bench.living import figures as figures_of_living
 from bench.networks import BASE, bare_loop, job
@@ -154,6 +155,17 @@ def memory() -> Figure:
     return Figure("memory-mb", megabytes, 400, "megabytes of a process that computes a plan of 100,000 steps")
 
 
+def command() -> list[Figure]:
+    """The whole command line with 100,000 steps and 200,000 links."""
+    taken = figures_of_command(job(SIZES[-1]), bare_loop(job(STEPS)))
+    words = f"a template of {SIZES[-1]:,} steps read, checked, planned and printed by the command line"
+    return [
+        # 12 seconds where a loop takes 5 milliseconds
+        Figure("command-100000", taken.loops, 2_400, f"{words}, loops"),
+        Figure("command-100000-mb", taken.megabytes, 350, f"{words}, megabytes"),
+    ]
+
+
 def pages() -> list[Figure]:
     """Pages of large runs and of many, on the server: loops, and kilobytes before compression."""
     taken = figures_of_pages(15)
@@ -261,6 +273,7 @@ def main() -> int:
         *grown,
         *push(),
         memory(),
+        *command(),
         *pages(),
         *living(),
         *shifting(),

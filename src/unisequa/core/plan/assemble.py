@@ -25,7 +25,7 @@ from unisequa.core.plan.milestones import with_edges
 from unisequa.core.plan.noticed import warnings_of
 from unisequa.core.plan.phases import PhaseOf, phase_keys
 from unisequa.core.plan.plan import Plan, planned
-from unisequa.core.plan.targets import derived_dates, in_phases, with_dates_of
+from unisequa.core.plan.targets import derived_dates, in_phases, limits_of, placed_at
 from unisequa.core.plan.task import Awaited, LinkOf, Task, Warning
 from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, Edge
 
@@ -363,7 +363,8 @@ class _Assembly:
         calendar = self.calendars[name]
         when, opens = (None, False) if parent else self._when(line, bound)
         edge = when.edge if when else "start" if opens else "finish"
-        limits, deadlines = self._limits(line)
+        limits, deadlines = ((), ()) if parent else self._limits(line)
+        not_before, deadline = limits_of(limits, deadlines, name, self.anchors, self.calendars)
         duration = 0 if parent else step.slots(calendar)
         if duration > MOST_DAYS * self.grid.per_day:
             raise DocumentError([Fault(f"{placed.path}.duration", "is longer than a hundred years")])
@@ -373,8 +374,11 @@ class _Assembly:
             duration=duration,
             edge=edge,
             when=when,
-            limits_from=() if parent else limits,
-            deadlines_from=() if parent else deadlines,
+            target=None if when is None else placed_at(when, duration, name, self.anchors, self.calendars),
+            not_before=not_before,
+            deadline=deadline,
+            limits_from=limits,
+            deadlines_from=deadlines,
             calendar=name,
             phase=None if step.phase is None else scope.prefix + step.phase,
             role=None if step.role is None else self._role(step.role, scope),
@@ -385,11 +389,9 @@ class _Assembly:
             effort=None if parent else _minutes(step.effort),
             chunk=None if parent else _minutes(step.chunk),
         )
-        if not (when or limits or deadlines):
-            return task
-        dated = with_dates_of(task, self.anchors, self.calendars)
-        self._rolled(dated)
-        return dated
+        if when is not None:
+            self._rolled(task)
+        return task
 
     def _limits(self, line: list[Placed]) -> tuple[tuple[Measure, ...], tuple[Measure, ...]]:
         """By what "not before" and deadline of a step are measured, its parents' among them."""

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from unisequa.core.calendars.grid import MINUTES, read_span
 from unisequa.core.documents.measures import measured
-from unisequa.core.documents.template import Measure
+from unisequa.core.documents.template import Measure, When
 from unisequa.core.network.backward import AnchorLimit
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf, fitted, with_windows
@@ -20,21 +20,34 @@ def with_dates_of(task: Task, anchors: Mapping[str, int | None], calendars: Cale
     measured_by = (task.when, *task.limits_from, *task.deadlines_from)
     if measured_by == (None,) and (task.target, task.not_before, task.deadline) == (None, None, None):
         return task
-    calendar, grid = calendars[task.calendar], calendars.grid
+    not_before, deadline = limits_of(task.limits_from, task.deadlines_from, task.calendar, anchors, calendars)
+    target = target_of(task, anchors, calendars)
+    if (target, not_before, deadline) == (task.target, task.not_before, task.deadline):
+        return task
+    return replace(task, target=target, not_before=not_before, deadline=deadline)
+
+
+def limits_of(
+    limits: Sequence[Measure],
+    deadlines: Sequence[Measure],
+    calendar: str | None,
+    anchors: Mapping[str, int | None],
+    calendars: Calendars,
+) -> tuple[int | None, int | None]:
+    """ "Not before" and deadline where these measures put them; None without one whose anchor is known."""
+    if not limits and not deadlines:
+        return None, None
+    counted, grid = calendars[calendar], calendars.grid
 
     def known(measures: Iterable[Measure], edge: Edge) -> list[int]:
         return [
-            measured(anchor, measure, calendar, edge)
+            measured(anchor, measure, counted, edge)
             for measure in measures
             if (anchor := anchors.get(measure.anchor)) is not None
         ]
 
-    return replace(
-        task,
-        target=target_of(task, anchors, calendars),
-        not_before=max(known(task.limits_from, "start"), default=None),
-        deadline=min((grid.exclusive(day) for day in known(task.deadlines_from, "finish")), default=None),
-    )
+    last = min((grid.exclusive(day) for day in known(deadlines, "finish")), default=None)
+    return max(known(limits, "start"), default=None), last
 
 
 def target_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendars) -> tuple[int, int] | None:
@@ -49,24 +62,37 @@ def target_of(task: Task, anchors: Mapping[str, int | None], calendars: Calendar
     finish          finish = D + 1 (D itself on the minute grid), start = retreat(finish, duration)
     ==============  ====================================================================
     """
-    when = task.when
-    anchor = None if when is None else anchors.get(when.anchor)
-    if when is None or anchor is None:
+    if task.when is None:
         return None
-    calendar, grid = calendars[task.calendar], calendars.grid
-    if task.opens and task.window and when.edge == "finish":
-        anchor = grid.inclusive(calendar.roll_back(task.window[1]))
+    return placed_at(task.when, task.duration, task.calendar, anchors, calendars, task.window if task.opens else None)
+
+
+def placed_at(
+    when: When,
+    duration: int,
+    name: str | None,
+    anchors: Mapping[str, int | None],
+    calendars: Calendars,
+    window: tuple[int, int] | None = None,
+) -> tuple[int, int] | None:
+    """The same of a task of a duration on the calendar of a name; ``window`` is for one that only that dates."""
+    anchor = anchors.get(when.anchor)
+    if anchor is None:
+        return None
+    calendar, grid = calendars[name], calendars.grid
+    if window and when.edge == "finish":
+        anchor = grid.inclusive(calendar.roll_back(window[1]))
     day = measured(anchor, when, calendar, when.edge)
-    if task.opens and task.window and when.edge == "start":
-        day = max(day, calendar.roll_forward(task.window[0]))
+    if window and when.edge == "start":
+        day = max(day, calendar.roll_forward(window[0]))
     calendar = calendars.unrolled(when, day, when.edge, calendar)
     if when.edge == "start":
-        return day, calendar.advance(day, task.duration)
+        return day, calendar.advance(day, duration)
     finish = grid.exclusive(day)
-    if not task.duration:
+    if not duration:
         return finish, finish
-    start = calendar.retreat(finish, task.duration)
-    return start, calendar.advance(start, task.duration)
+    start = calendar.retreat(finish, duration)
+    return start, calendar.advance(start, duration)
 
 
 def derived_dates(
