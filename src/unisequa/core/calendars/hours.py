@@ -162,6 +162,9 @@ class WorkingHours(WorkingCalendar):
         if self._odd_numbers:
             return [self.slot(k) for k in numbers]
         per_day, base = self.per_day, first // self.per_day
+        if not self._base:
+            days = self._bases
+            return [days[k // per_day] + minutes[k % per_day] for k in numbers]
         days = self._bases[base + self._base : last // per_day + self._base + 1]
         return [days[k // per_day - base] + minutes[k % per_day] for k in numbers]
 
