@@ -45,7 +45,7 @@ def made_of(content: bytes, name: str) -> Any:
     assert parts is not None
     seen = look_at(parts.on(Template(name="Nothing")), cells, Wishes())
     assert seen.faults == ()
-    return parts.with_messages(seen.template)
+    return parts.with_steps(seen.template)
 
 
 @pytest.mark.parametrize("name", DEMO)
@@ -73,13 +73,30 @@ def test_rarer_words_of_a_template_come_back_too() -> None:
     found = template(
         [step("a", 1, 0, title="- 5 degrees, checked", role="r", effort="6h", chunk="2h", ready="on its day",
               deadline={"anchor": "go", "offset": 3, "roll": "none"},
-              messages=[{"to": "r", "offset": -2, "at": "08:00", "subject": "Soon", "text": "One\\n=two"}])],
+              attachments=[{"name": "Plan, floor 2.pdf", "sha256": "0a" * 32, "size": 7},
+                           {"name": "=List.csv", "sha256": "b1" * 32, "size": 0}],
+              messages=[{"to": "r", "offset": -2, "at": "08:00", "subject": "Soon", "text": "One\\n=two",
+                         "files": ["=List.csv", "Plan, floor 2.pdf"]}])],
         roles=[{"key": "r", "label": "R", "fill": {"by": "position", "position": "Registrar"}, "retired": True}],
         phases=[{"key": "p", "label": "P", "span": 5, "opens": "after the one before", "retired": True}],
         finishes="by itself", stale_after=3, tags=["North", "ISO 9"], usual_for="person", follow="late", ends="go",
     )  # fmt: skip
     for content, file in ((steps_csv(found).encode(), "a.csv"), (steps_xlsx(found), "a.xlsx")):
         assert made_of(content, file) == found
+
+
+def test_the_indents_of_a_workbook_are_levels() -> None:
+    book = openpyxl.Workbook()
+    sheet = book.worksheets[0]
+    for title, indent in (("Task", 0), ("Build", 0), ("Frames", 1), ("Glass", 2), ("Open", 0)):
+        sheet.append([title, "Days" if title == "Task" else "2"])
+        sheet.cell(sheet.max_row, 1).alignment = openpyxl.styles.Alignment(indent=indent)
+    out = io.BytesIO()
+    book.save(out)
+    seen = look_at(template([]), read_table(out.getvalue(), "a.xlsx").cells, Wishes())
+    assert [(s.title, s.parent) for s in seen.template.steps] == [
+        ("Build", None), ("Frames", "build"), ("Glass", "frames"), ("Open", None),
+    ]  # fmt: skip
 
 
 def test_what_is_wrong_beside_the_steps_is_told_by_table_and_row() -> None:

@@ -24,7 +24,7 @@ _WRITTEN = dt.datetime(2000, 1, 1)
 def steps_csv(template: Template) -> str:
     """The template as CSV: one table below the other, each under its name, the steps last; read back in it is the same.
 
-    Files that are kept with steps do not come along.
+    Of files that are kept with steps it names the contents, which stay in the house.
     """
     out = io.StringIO()
     writer = csv.writer(out)

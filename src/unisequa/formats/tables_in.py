@@ -9,6 +9,7 @@ import re
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from unisequa.core.design.part_tables import PART_NAMES, STEPS
 from unisequa.core.errors import DocumentError, Fault
@@ -27,6 +28,9 @@ _MAGIC = (
     (b"\x89PNG", "a picture"), (b"\xff\xd8\xff", "a picture"), (b"GIF8", "a picture"), (b"\x1f\x8b", "a gzip file"),
     (b"\x7fELF", "a program"), (b"MZ", "a program"), (b"SQLite format 3", "a database"),
 )  # fmt: skip
+
+
+_DEEPEST_INDENT = 15
 
 
 _UNTYPED = re.compile("[\x00-\x08\x0e-\x1f]")
@@ -141,7 +145,7 @@ def _xlsx(content: bytes, name: str) -> Table:
                 for c, cell in enumerate(row, 1):
                     if cell.data_type == "f":
                         formulas.append(f"{get_column_letter(c)}{r}")
-                    cells.append(_cell(cell.value))
+                    cells.append(_indent(cell) + _cell(cell.value))
                 rows.append(cells)
         book.close()
     except DocumentError:
@@ -170,6 +174,13 @@ def _not_a_bomb(content: bytes, name: str) -> None:
     unpacked = sum(entry.file_size for entry in entries)
     if unpacked > MOST_UNPACKED or len(entries) > 2000:
         _refuse(name, f"unpacks to {unpacked // 1024 // 1024:,} MB, more than a list of steps can be; it is not opened")
+
+
+def _indent(cell: Any) -> str:
+    """A text's indent that is a cell's format rather than typed, as the spaces it stands for."""
+    if not isinstance(cell.value, str) or not cell.has_style:
+        return ""
+    return "    " * min(int(cell.alignment.indent or 0), _DEEPEST_INDENT)
 
 
 def _cell(value: object) -> str:

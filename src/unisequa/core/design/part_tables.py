@@ -10,7 +10,8 @@ Facts       key, name, kind, choices one a line, whether it is required
 Phases      key, name, span in working days, what it opens behind
 Day labels  anchor, offset, unit, what the day is called
 Includes    key, template, phase; anchors and roles one a line, ``theirs = ours``
-Messages    the step's key, to which role, how far from what, subject and text
+Messages    the step's key, to which role, how far from what, subject and text, the names of its files one a line
+Files       the step's key, the file's name, its size in bytes and the SHA-256 of its content
 ==========  ==========================================================================
 """
 
@@ -163,16 +164,25 @@ TABLES: tuple[PartTable, ...] = (
         }),
     ),
     PartTable(
-        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "At", "Subject", "Text", "Shared"),
+        "Messages", "messages", ("Step", "To", "Offset", "Unit", "Of", "At", "Subject", "Text", "Shared", "Files"),
         lambda t: (
-            (s.key, m.to, str(m.offset), m.unit, m.of, m.at or "", m.subject, m.text, m.shared or "")
+            (s.key, m.to, str(m.offset), m.unit, m.of, m.at or "", m.subject, m.text, m.shared or "",
+             "\n".join(m.files))
             for s in t.steps for m in s.messages
         ),
         lambda row: {"step": row["Step"], **_without_empty({
             "to": row["To"], "offset": _amount(row["Offset"] or "0"), "unit": row["Unit"], "of": row["Of"],
             "at": row["At"],
             "subject": row["Subject"], "text": row["Text"], "shared": row["Shared"],
+            "files": row["Files"].splitlines() or None,
         })},
+    ),
+    PartTable(
+        "Files", "attachments", ("Step", "File", "Bytes", "SHA-256"),
+        lambda t: ((s.key, file.name, str(file.size), file.sha256) for s in t.steps for file in s.attachments),
+        lambda row: {
+            "step": row["Step"], "name": row["File"], "size": _amount(row["Bytes"]), "sha256": row["SHA-256"],
+        },
     ),
 )  # fmt: skip
 PART_NAMES = {"Template", STEPS} | {table.name for table in TABLES}
@@ -201,11 +211,11 @@ def _about(name: str, text: str) -> Any:
 
 @dataclass(frozen=True, slots=True)
 class Parts:
-    """What tables beside the steps say, as plain values; ``messages`` by the keys of their steps."""
+    """What tables beside the steps say, as plain values; ``of_steps`` by the keys of theirs."""
 
     about: Mapping[str, Any]
     values: Mapping[str, list[Values]]
-    messages: Mapping[str, list[Values]]
+    of_steps: Mapping[str, Mapping[str, list[Values]]]
 
     def on(self, template: Template) -> Template:
         """A template with these in place of its own.
@@ -224,19 +234,18 @@ class Parts:
             raise DocumentError(_told(fault) for fault in faults_of(error)) from None
         return bare.model_copy(update={"steps": template.steps, "links": template.links})
 
-    def with_messages(self, template: Template) -> Template:
-        """The template whose steps have their messages again.
+    def with_steps(self, template: Template) -> Template:
+        """The template whose steps have their messages and files again.
 
         Raises
         ------
         DocumentError
         """
-        if not self.messages:
+        if not self.of_steps:
             return template
         written = template.written()
         for step in written.get("steps", []):
-            if step["key"] in self.messages:
-                step["messages"] = self.messages[step["key"]]
+            step |= self.of_steps.get(step["key"], {})
         try:
             return Template.model_validate(written)
         except ValidationError as error:
@@ -264,15 +273,15 @@ def split_parts(cells: Cells) -> tuple[Parts | None, Cells]:
     said = [(row[0].strip(), row[1]) for row in sections.pop("Template", [])[1:] if len(row) > 1]
     about = {_ABOUT[label]: _about(_ABOUT[label], text) for label, text in said if label in _ABOUT and text}
     values: dict[str, list[Values]] = {name: [] for name in _PARTS}
-    messages: dict[str, list[Values]] = {}
+    of_steps: dict[str, dict[str, list[Values]]] = {}
     for table in TABLES:
         for record in _records(table, sections.get(table.name, [])):
             read = table.read(record)
-            if table.field == "messages":
-                messages.setdefault(read.pop("step"), []).append(read)
+            if "step" in read:
+                of_steps.setdefault(read.pop("step"), {}).setdefault(table.field, []).append(read)
             else:
                 values[table.field].append(read)
-    return Parts(about, values, messages), steps
+    return Parts(about, values, of_steps), steps
 
 
 def _title(row: Sequence[str]) -> str:

@@ -258,7 +258,7 @@ def _make(session: Session, me: Actor, upload: Upload, form: FormData, today: dt
         if fault or brought.faults:
             count = count_words(len(brought.faults) or 1, "cell")
             raise Refused({"": f"Nothing is made yet: {count} to mend, red below."})
-        template = brought.template if parts is None else parts.with_messages(brought.template)
+        template = brought.template if parts is None else parts.with_steps(brought.template)
     said = f"imported from {upload.name}"
     if into:
         edit_draft(session, me, into, lambda _: changed(template))
