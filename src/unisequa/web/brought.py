@@ -87,6 +87,8 @@ class BroughtPiece:
     day_fault: str
     anchors: tuple[Choice, ...]
     steps: int
+    alike: tuple[tuple[str, tuple[Choice, ...]], ...] = ()
+    """New roles that may be another spelling of one, and what each may be taken for."""
     encodings: tuple[Choice, ...] = ()
 
     @property
@@ -106,8 +108,11 @@ def cells_of(text: str) -> list[list[str]]:
 def wishes_in(form: FormData, me: Actor, today: dt.date) -> tuple[Wishes, str]:
     """How the form wants the table read, and what is wrong with the day it gives."""
     head = field(form, "head", 10)
-    columns, kinds, mended = {}, {}, {}
+    columns, kinds, mended, same = {}, {}, {}, {}
     for name in form:
+        if name.startswith("same.") and (role := field(form, name, 200)):
+            same[name.removeprefix("same.")] = role
+            continue
         what, *at = name.split(".")
         numbers = [number_in(one) if one != "0" else 0 for one in at]
         if what == "column" and len(at) == 1 and (chosen := field(form, name, 30)):
@@ -125,7 +130,7 @@ def wishes_in(form: FormData, me: Actor, today: dt.date) -> tuple[Wishes, str]:
     return (
         Wishes(
             None if not head else -1 if head == _NOT_READ else number_in(head) if head != "0" else 0,
-            columns, kinds, mended, field(form, "anchor", 80), day, me.month_first,
+            columns, kinds, mended, field(form, "anchor", 80), day, me.month_first, same,
         ),
         fault,
     )  # fmt: skip
@@ -138,7 +143,7 @@ def looked_at(
     brought = look_at(template, cells, wishes, place)
     if not wishes.kinds and not wishes.columns:
         return brought, brought
-    bare = Wishes(wishes.head, {}, {}, wishes.mended, wishes.anchor, wishes.day, wishes.month_first)
+    bare = Wishes(wishes.head, {}, {}, wishes.mended, wishes.anchor, wishes.day, wishes.month_first, wishes.same)
     return brought, look_at(template, cells, bare, place)
 
 
@@ -182,7 +187,19 @@ def piece_of(
             Choice(a.key, a.label, a.key == wishes.anchor or (not wishes.anchor and i == 0))
             for i, a in enumerate(template.anchors)
         ),
-        steps,
+        steps, _alike(brought, wishes),
+    )  # fmt: skip
+
+
+def _alike(brought: Brought, wishes: Wishes) -> tuple[tuple[str, tuple[Choice, ...]], ...]:
+    """The names that look like another's, those too that somebody has taken for it."""
+    near = {**dict(brought.alike), **wishes.same}
+    return tuple(
+        (name, (
+            Choice("", "a role of its own", name not in wishes.same),
+            Choice(other, f"another spelling of {other}", name in wishes.same),
+        ))
+        for name, other in near.items()
     )  # fmt: skip
 
 

@@ -152,3 +152,26 @@ def test_any_table_is_read_or_told_what_is_wrong_and_what_it_makes_is_a_template
         assert all(-1 <= fault.row < len(cells) and isinstance(fault, BroughtFault) for fault in seen.faults)
     else:
         assert [fault for fault in faults_in(seen.template) if not may_wait(fault)] == []
+
+
+def test_a_name_that_looks_like_another_may_be_taken_for_it() -> None:
+    rows = [["Task", "Owner"], ["Hang", "Technician"], ["Light", "Technican"], ["Move", "technician"], ["A", "Hall 1"],
+            ["B", "Hall 2"]]  # fmt: skip
+    seen = look_at(template([]), rows, Wishes())
+    assert seen.new_roles == ("Technician", "Technican", "Hall 1", "Hall 2")
+    assert seen.alike == (("Technican", "Technician"),)
+    seen = look_at(template([]), rows, Wishes(same={"Technican": "Technician"}))
+    assert (seen.new_roles, seen.alike) == (("Technician", "Hall 1", "Hall 2"), ())
+
+
+def test_a_circle_is_told_at_each_of_the_cells_that_close_it() -> None:
+    rows = [["No.", "Task", "Predecessors"], ["1", "Book", "3"], ["2", "Pack", "1"], ["3", "Send", "2"]]
+    told = [(f.row, f.column, f.message) for f in look_at(template([]), rows, Wishes()).faults]
+    words = "run in a circle: Book → Pack → Send → Book; take one of these links out"
+    assert told == [(1, 2, words), (2, 2, words), (3, 2, words)]
+    assert look_at(template([]), rows, Wishes(mended={(1, 2): ""})).faults == ()
+    rows[2][1] = "  Pack"
+    seen = look_at(template([]), [row if i != 1 else ["1", "Book", ""] for i, row in enumerate(rows)], Wishes())
+    assert [(f.row, f.message) for f in seen.faults] == [
+        (2, "it is part of Book; empty this, or make the row a step of its own")
+    ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -163,6 +164,22 @@ def test_an_outline_counts_working_days_from_each_anchor() -> None:
         "end": (0, 0),
     }
     assert seen.length == 6
+
+
+def test_an_anchor_whose_steps_hold_those_of_another_lies_so_early_that_nothing_is_late() -> None:
+    anchors = [{"key": "go", "label": "Go"}, {"key": "press", "label": "Printer"}, {"key": "end", "label": "End"}]
+
+    def of(anchor: str, offset: int) -> dict[str, Any]:
+        return {"when": {"anchor": anchor, "offset": offset}}
+
+    steps = [step("design", 5, -60), step("labels", 1, **of("press", -2)), step("hang", 4, -3),
+             step("home", 1, **of("end", 2))]  # fmt: skip
+    seen = outline(template(steps, "design>labels", "labels>hang", anchors=anchors))
+    assert seen.drift == {}
+    assert seen.spans["design"][1] <= seen.spans["labels"][0] < seen.spans["labels"][1] <= seen.spans["hang"][0]
+    assert (seen.anchors["press"], seen.anchors["end"] > 0) == (-5, True)
+    steps[2] = step("hang", 4, **of("press", -4))  # four days behind labels of -2, wherever their anchor is
+    assert outline(template(steps, "design>labels", "labels>hang", anchors=anchors)).drift == {"hang": 6}
 
 
 def test_the_outline_of_a_job_of_hours_counts_minutes_from_its_anchor() -> None:

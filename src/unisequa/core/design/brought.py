@@ -10,6 +10,7 @@ import datetime as dt
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from difflib import SequenceMatcher
 from itertools import pairwise
 
 from unisequa.core.calendars.days import WorkingCalendar
@@ -43,6 +44,7 @@ USUAL = ("title", "role", "when", "duration", "follows")
 _FARTHEST_HEAD = 25
 _DOTTED = re.compile(r"^\d+(?:\.\d+)*\.?$")
 _BULLET = re.compile(r"^(?:[>•·*–-]\s+)+")
+_ALIKE, _SHORTEST_ALIKE = 0.86, 5
 _SPLIT = re.compile(r"[;,]")
 Cells = Sequence[Sequence[str]]
 
@@ -65,6 +67,8 @@ class Wishes:
         The anchor that dates are counted from, and its date on the occasion that the table was made for.
     month_first : bool
         Whether a day between slashes has its month first.
+    same : mapping of str to str
+        A role's name → the role it is only another spelling of.
     """
 
     head: int | None = None
@@ -74,6 +78,7 @@ class Wishes:
     anchor: str = ""
     day: dt.date | None = None
     month_first: bool = False
+    same: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,6 +114,8 @@ class Brought:
     keys: tuple[str, ...]
     new_roles: tuple[str, ...]
     new_phases: tuple[str, ...]
+    alike: tuple[tuple[str, str], ...]
+    """Names of new roles, and the role that each may be only another spelling of."""
 
 
 def look_at(template: Template, cells: Cells, wishes: Wishes, place: Place | None = None) -> Brought:
@@ -156,6 +163,7 @@ class _Looking:
         self.readings: dict[int, dict[int, str]] = {}
         self.titles: dict[str, str] = {}
         self.dated = False
+        self.same = {name.casefold(): role for name, role in wishes.same.items()}
 
     def _columns(self) -> tuple[str, ...]:
         fields = fields_of(self.names) if self.head >= 0 else _by_content(self.cells, self.template)
@@ -187,8 +195,21 @@ class _Looking:
         return Brought(
             rows, self.head, self.names, self.columns, self.dated, self.template if self.faults else read.template,
             tuple(sorted(self.faults, key=lambda fault: (fault.row, fault.column))), read.keys,
-            read.new_roles, read.new_phases,
+            read.new_roles, read.new_phases, self._alike(read.new_roles),
         )  # fmt: skip
+
+    def _alike(self, new: Sequence[str]) -> tuple[tuple[str, str], ...]:
+        """New roles that differ by a letter or two from one there is, or from one that more rows name."""
+        said = [" ".join(self.at(r, "role").split()).casefold() for r in range(len(self.cells))]
+        times = {name: said.count(name.casefold()) for name in new}
+        there = [role.label for role in self.template.roles if not role.retired]
+        found = []
+        for name in new:
+            better = [other for other in new if times[other] > times[name]]
+            near = next((other for other in (*there, *better) if _nearly(name, other)), None)
+            if near is not None:
+                found.append((name, near))
+        return tuple(found)
 
     def _kinds(self) -> list[tuple[str, str]]:
         """What each row is, and why it is nothing."""
@@ -245,7 +266,10 @@ class _Looking:
         bare = {
             r for r in told if self.cells[r][self.title].strip() and not any(self.cells[r][c].strip() for c in others)
         }
-        if not others or len(bare) * 2 > len(told):
+        followed = set(re.findall(r"\d+(?:\.\d+)*", " ".join(self.at(r, "follows") for r in told)))
+        bare = {r for r in bare if self.at(r, "number").strip().rstrip(".") not in followed}
+        more = any(self.columns[c] != "follows" for c in others)  # what begins a job follows nothing, like a head
+        if not more or len(bare) * 2 > len(told):
             bare = {r for r in bare if self.cells[r][self.title].rstrip().endswith(":")}
         levels = self._levels()
         deep = min((levels[r] for r in bare), default=0)
@@ -266,9 +290,9 @@ class _Looking:
             column = self._column_of(fault.column)
             row = steps[at] if 0 <= at < len(steps) else -1
             if not any((one.row, one.column) == (row, column) for one in self.faults):
-                self.faults.append(
-                    BroughtFault(row, column, self._by_titles(fault.message) if row < 0 else fault.message)
-                )
+                of_more = row < 0 or "in a circle" in fault.message
+                message = self._by_titles(fault.message) if of_more else fault.message
+                self.faults.append(BroughtFault(row, column, message))
         return read
 
     def _by_titles(self, message: str) -> str:
@@ -324,6 +348,9 @@ class _Looking:
             record["when"] = due
         if starts and due and not record.get("duration", "").strip() and (lasting := self._lasting(r)):
             record["duration"] = str(lasting)
+        for name in ("role", "sign_off"):
+            if (same := self.same.get(" ".join(record.get(name, "").split()).casefold())) is not None:
+                record[name] = same
         if "duration" in record:
             record["duration"] = _days(record["duration"])
         if "follows" in record and by_number:
@@ -392,6 +419,21 @@ class _Looking:
 def _bare(title: str) -> str:
     """A title without its indent and bullet."""
     return " ".join(_BULLET.sub("", title.strip()).split())
+
+
+def _nearly(name: str, other: str) -> bool:
+    """Whether two names may be two spellings of one: not where only a number or a single letter tells them apart.
+
+    >>> _nearly("Technican", "Technician"), _nearly("Hall 1", "Hall 2"), _nearly("Curator A", "Curator B")
+    (True, False, False)
+    """
+    a, b = name.casefold(), other.casefold()
+    if min(len(a), len(b)) < _SHORTEST_ALIKE:
+        return False
+    apart = set(re.findall(r"\w+", a)) ^ set(re.findall(r"\w+", b))
+    if any(word.isdigit() or len(word) == 1 for word in apart):
+        return False
+    return SequenceMatcher(None, a, b).ratio() >= _ALIKE
 
 
 def _days(text: str) -> str:

@@ -2,14 +2,15 @@
 
 The steps are put on a calendar of Monday to Friday with no holidays, each anchor on a Monday far behind the one
 before it, conditions left aside; then the empty time between the steps of one anchor and those of the next is
-cut short. So one working day is one day of the outline and a week is five. A job of hours is put on a calendar
-that never rests, in minutes.
+cut short. An anchor whose steps hold steps of another is put so many weeks earlier that they make nothing late: how far
+apart two anchors are no template says, and lateness that only the drawing makes is none. So one working day is one day
+of the outline and a week is five. A job of hours is put on a calendar that never rests, in minutes.
 """
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Set
+from collections.abc import Callable, Mapping, Set
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -108,13 +109,41 @@ def _laid(bare: Template, bare_shelf: Library) -> Outline:
     own = [anchor.key for anchor in bare.anchors if anchor.from_ is None]
     reach = _reach(bare, paper) + sum(_reach(inner, paper) for inner in bare_shelf.within(bare))
     gap = 2 * reach // paper.week + 4
+
+    def planned(weeks: Mapping[str, int]) -> Plan:
+        anchors = {key: paper.zero + dt.timedelta(weeks=at) for key, at in weeks.items()}
+        return assemble(bare, Occasion(anchors=anchors, calendars=(paper.calendar,), today=paper.zero), bare_shelf)
+
+    far = {key: gap * i for i, key in enumerate(own)}
     try:
-        anchors = {key: paper.zero + dt.timedelta(weeks=gap * i) for i, key in enumerate(own)}
-        occasion = Occasion(anchors=anchors, calendars=(paper.calendar,), today=paper.zero)
-        plan = assemble(bare, occasion, bare_shelf)
+        weeks, plan = far, planned(far)
+        if len(own) > 1 and _late(plan):
+            weeks = _nearer(far, planned, paper.week)
+            plan = planned(weeks)
     except (UnisequaError, OverflowError) as error:
         return Outline(fault=str(error))
-    return _measured(plan, paper, [paper.week * gap * i for i in range(1, len(own))], paper.week * gap // 2)
+    later = [paper.week * at for at in far.values() if at and at in weeks.values()]
+    return _measured(plan, paper, later, paper.week * gap // 2)
+
+
+def _late(plan: Plan) -> dict[str, int]:
+    """How many slots behind their offsets steps lie, of those that do."""
+    return {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0}
+
+
+def _nearer(far: Mapping[str, int], planned: Callable[[Mapping[str, int]], Plan], week: int) -> dict[str, int]:
+    """The weeks at which the anchors lie, one after the other put so early that it makes no other's steps late."""
+    weeks = dict(list(far.items())[:1])
+    before = _late(planned(weeks))
+    for key, at in list(far.items())[1:]:
+        plan = planned({**weeks, key: at})
+        own = {task.key for task in plan.tasks if task.when is not None and task.when.anchor == key}
+        more = max((late - before.get(step, 0) for step, late in _late(plan).items() if step not in own), default=0)
+        weeks[key] = at + -more // week if more > 0 else at
+        if more > 0:
+            plan = planned(weeks)
+        before = _late(plan)
+    return weeks
 
 
 def _reach(template: Template, paper: _Paper) -> int:
@@ -199,7 +228,7 @@ def _measured(plan: Plan, paper: _Paper, later: list[int], half: int) -> Outline
         {key: (near(start), near(finish)) for key, (start, finish) in spans.items()},
         {key: near(day) for key, day in anchors.items()},
         0 if paper.minutes else _length(plan, paper, parents, later[0] - half if later else None),
-        {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0},
+        _late(plan),
         frozenset(task.key for i, task in enumerate(plan.tasks) if plan.schedule.critical[i]),
         minutes=paper.minutes,
         marks=standing,

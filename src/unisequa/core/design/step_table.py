@@ -7,7 +7,7 @@ fault is found, each with its row and column, before anything is taken.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -17,16 +17,17 @@ from unisequa.core.design.editing import slug
 from unisequa.core.design.fields.entries import FIELD, FIELDS, field_text, typed_values
 from unisequa.core.design.following import StepNames, follows_words, links_into, typed_follows
 from unisequa.core.design.rows import Place, in_phases, put, rows
-from unisequa.core.documents.checks import faults_in, may_wait
+from unisequa.core.documents.checks import circle_in, faults_in, may_wait
 from unisequa.core.documents.reading import faults_of
 from unisequa.core.documents.template import KEY, Link, Phase, Role, SignOff, Step, Template
-from unisequa.core.errors import EditError, TypedError
+from unisequa.core.errors import EditError, Fault, TypedError
 from unisequa.core.terms import number_in
 
 COLUMNS: dict[str, str] = {"key": "Key"} | {entry.name: entry.column for entry in FIELDS if entry.column}
 """Field → the name of its column."""
 _ALSO = {"id": "key"} | {word: entry.name for entry in FIELDS for word in entry.also}
 MOST_ROWS = 5000
+_MOST_OF_CIRCLE = 8
 _ROLL_OF = {"roll": "when", "not_before_roll": "not_before", "deadline_roll": "deadline"}
 _APART = {"key", "title"} | {entry.name for entry in FIELDS if not entry.alone}
 
@@ -342,9 +343,33 @@ _PLACE = re.compile(r"^steps\[(\d+)\]\.?([a-z_]*)")
 def _whole(reading: _Reading, edited: Template, keys: Sequence[str]) -> None:
     """What only the whole can show: circles, levels, names in texts and conditions."""
     for fault in faults_in(edited):
+        if fault.path == "links" and _circle(reading, edited, keys, fault):
+            continue
         place = _PLACE.match(fault.path)
         key = edited.steps[int(place[1])].key if place else ""
         if place and key in keys and not may_wait(fault):
             reading.fault(keys.index(key), place[2] or "title", fault.message)
         elif not may_wait(fault):
             reading.faults.append(CellFault(1, reading.names.get("follows", "Follows"), fault.message))
+
+
+def _circle(reading: _Reading, edited: Template, keys: Sequence[str], fault: Fault) -> bool:
+    """Tell of a circle at the cells that close it, where any of them is in the table: each could be the one to mend."""
+    way = circle_in(edited)
+    linked, step_of = {(link.from_, link.to) for link in edited.links}, {step.key: step for step in edited.steps}
+    told = False
+    for before, key in list(zip(way, (*way[1:], *way[:1]), strict=True))[:_MOST_OF_CIRCLE]:
+        if (before, key) in linked and key in keys:
+            told, message = True, fault.message
+            if before in _above(key, step_of):
+                message = f"it is part of {step_of[before].title}; empty this, or make the row a step of its own"
+            reading.fault(keys.index(key), "follows", message)
+    return told
+
+
+def _above(key: str, step_of: Mapping[str, Step]) -> Iterator[str]:
+    """The steps that a step is part of, from the inside out."""
+    at = step_of[key].parent
+    while at is not None:
+        yield at
+        at = step_of[at].parent

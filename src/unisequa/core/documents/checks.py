@@ -191,22 +191,31 @@ def _circles(template: Template) -> Iterator[Fault]:
         yield Fault("steps", f"lie within each other in a circle: {keys}")
     for i in too_deep(parents) if nested and family else ():
         yield Fault(f"steps[{i}].parent", f"makes level {DEEPEST + 1}; steps go {DEEPEST} levels deep")
-    follows: list[list[int]] = [[] for _ in template.steps]
-    for link in template.links:
-        if link.from_ in at and link.to in at and link.from_ != link.to:
-            follows[at[link.from_]].append(at[link.to])
-    if nested and family:
-        follows = _with_parts(follows, parents)
-    if circle := find_circle(follows):
-        n = len(template.steps)
-        keys = " → ".join(dict.fromkeys(template.steps[i % n].key for i in circle))
-        first = template.steps[circle[0] % n].key
-        yield Fault("links", f"run in a circle: {keys} → {first}; take one of these links out")
+    if nested and (circle_of_links := circle_in(template)):
+        keys = " → ".join((*circle_of_links, circle_of_links[0]))
+        yield Fault("links", f"run in a circle: {keys}; take one of these links out")
     where = {anchor.key: i for i, anchor in enumerate(template.anchors)}
     derived = [[where[a.from_.anchor]] if a.from_ and a.from_.anchor in where else [] for a in template.anchors]
     if circle := find_circle(derived):
         keys = " → ".join(template.anchors[i].key for i in circle)
         yield Fault("anchors", f"are measured from each other in a circle: {keys}")
+
+
+def circle_in(template: Template) -> list[str]:
+    """The keys of the steps along a circle of links, through parents and their parts too, each once; empty without one.
+
+    The steps must not lie within each other in a circle.
+    """
+    at = {step.key: i for i, step in enumerate(template.steps)}
+    parents = [at[s.parent] if s.parent in at and s.parent != s.key else None for s in template.steps]
+    follows: list[list[int]] = [[] for _ in template.steps]
+    for link in template.links:
+        if link.from_ in at and link.to in at and link.from_ != link.to:
+            follows[at[link.from_]].append(at[link.to])
+    if any(above is not None for above in parents):
+        follows = _with_parts(follows, parents)
+    n = len(template.steps)
+    return list(dict.fromkeys(template.steps[i % n].key for i in find_circle(follows)))
 
 
 _TEXTS = (".title", ".instructions", ".subject", ".text")
