@@ -175,3 +175,34 @@ def test_a_circle_is_told_at_each_of_the_cells_that_close_it() -> None:
     assert [(f.row, f.message) for f in seen.faults] == [
         (2, "it is part of Book; empty this, or make the row a step of its own")
     ]
+
+
+def made(*rows: list[str]) -> dict[str, tuple[object, ...]]:
+    seen = look_at(template([], anchors=GO), list(rows), Wishes())
+    assert seen.faults == ()
+    links = [(k.from_, k.to) for k in seen.template.links]
+    return {
+        s.key: (s.phase, s.role, s.when and (s.when.offset, s.when.unit), [a for a, b in links if b == s.key])
+        for s in seen.template.steps
+    }
+
+
+def test_habits_of_tables_are_understood() -> None:
+    """Numbers of rows beside outline numbers, cells merged down, boxes to tick, a deadline that is when it is due."""
+    assert made(
+        ["WBS", "Task Name", "Predecessors", "Resource Names"],
+        ["1", "Prep", "", ""], ["1.1", "Order", "", "Registrar"], ["1.2", "Pack", "2 (FS)", ""], ["2", "Open", "1", ""],
+    ) == {
+        "prep": (None, None, None, []), "order": (None, "registrar", None, []),
+        "pack": (None, None, None, ["order"]), "open": (None, None, None, ["prep"]),
+    }  # fmt: skip
+    assert made(
+        ["Phase", "Activity", "Deadline", "Owner"],
+        ["Cut-off", "[x] Count the till", "WD1", "A"], ["", "☐ Bank", "bd+2", "B"],
+        ["Review", "Sign", "on the day", "C"],
+    ) == {
+        "count-the-till": ("cut-off", "a", (1, "working days"), []), "bank": ("cut-off", "b", (2, "working days"), []),
+        "sign": ("review", "c", (0, "working days"), []),
+    }  # fmt: skip
+    again = made(["Key", "Phase", "Step"], ["x", "One", "X"], ["y", "", "Y"], ["z", "Two", "Z"])
+    assert [phase for phase, *_ in again.values()] == [None, "one", "two"]  # what was written here is as it says

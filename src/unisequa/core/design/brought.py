@@ -10,13 +10,13 @@ import datetime as dt
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from difflib import SequenceMatcher
 from itertools import pairwise
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
 from unisequa.core.design.dated import SOME_DAY, day_near, from_day
 from unisequa.core.design.editing import slug
+from unisequa.core.design.habits import by_number, merged_down, nearly
 from unisequa.core.design.offsets import typed_when
 from unisequa.core.design.rows import Place
 from unisequa.core.design.step_table import COLUMNS, TableRead, guess, read_rows
@@ -43,8 +43,7 @@ USUAL = ("title", "role", "when", "duration", "follows")
 """The columns of a table without names: those of the sheet."""
 _FARTHEST_HEAD = 25
 _DOTTED = re.compile(r"^\d+(?:\.\d+)*\.?$")
-_BULLET = re.compile(r"^(?:[>•·*–-]\s+)+")
-_ALIKE, _SHORTEST_ALIKE = 0.86, 5
+_BULLET = re.compile(r"^(?:(?:[>•·*–-]|\[[ xX]?\]|[☐☑☒✓✔])\s+)+")
 _SPLIT = re.compile(r"[;,]")
 Cells = Sequence[Sequence[str]]
 
@@ -169,6 +168,8 @@ class _Looking:
         fields = fields_of(self.names) if self.head >= 0 else _by_content(self.cells, self.template)
         if "key" in fields and not self._are_keys(fields.index("key")):
             fields[fields.index("key")] = "" if "number" in fields else "number"
+        if "deadline" in fields and not {"when", "key"} & set(fields):  # the only date there is, is when it is due
+            fields[fields.index("deadline")] = "when"
         for c, chosen in self.wishes.columns.items():
             if c < len(fields):
                 fields = ["" if one == chosen and i != c else one for i, one in enumerate(fields)]
@@ -206,7 +207,7 @@ class _Looking:
         found = []
         for name in new:
             better = [other for other in new if times[other] > times[name]]
-            near = next((other for other in (*there, *better) if _nearly(name, other)), None)
+            near = next((other for other in (*there, *better) if nearly(name, other)), None)
             if near is not None:
                 found.append((name, near))
         return tuple(found)
@@ -309,15 +310,17 @@ class _Looking:
 
     def _records(self, kinds: Sequence[tuple[str, str]], steps: Sequence[int]) -> list[dict[str, str]]:
         taken = {step.key for step in self.template.steps}
-        by_number: dict[str, str] = {}
         keys: dict[int, str] = {}
         for r in steps:
             given = self.at(r, "key").strip()
             keys[r] = given or slug(_bare(self.cells[r][self.title]), taken, fallback="step")
             taken.add(keys[r])
             self.titles[keys[r]] = self._title(r)
-            by_number.setdefault(self.at(r, "number").strip().rstrip("."), keys[r])
-        by_number.pop("", None)
+        numbers = by_number(
+            [self.at(r, "number") for r in steps], list(keys.values()), [self.at(r, "follows") for r in steps]
+        )
+        in_column = [self.at(r, "phase") for r in steps]
+        of_phase = dict(zip(steps, in_column if "key" in self.columns else merged_down(in_column), strict=True))
         records, phase, above = [], "", [""] * 3
         phases = any(kind == "phase" for kind, _ in kinds)
         nested = any(kind in "12" for kind, _ in kinds)
@@ -325,8 +328,11 @@ class _Looking:
             if kind == "phase":
                 phase, above = _bare(self.cells[r][self.title]).rstrip(": "), [""] * 3
             elif kind in "012":
-                record = self._record(r, by_number)
+                record = self._record(r, numbers)
                 record["key"] = keys[r]
+                if of_phase[r] and not record.get("phase", "").strip():
+                    record["phase"] = of_phase[r]
+                    self.readings.setdefault(r, {})[self.columns.index("phase")] = of_phase[r]
                 if phases:
                     record["phase"] = phase
                 level = min(int(kind), next((i for i, one in enumerate(above) if not one), 2))
@@ -336,7 +342,7 @@ class _Looking:
                 records.append(record)
         return records
 
-    def _record(self, r: int, by_number: Mapping[str, str]) -> dict[str, str]:
+    def _record(self, r: int, numbers: Mapping[str, str]) -> dict[str, str]:
         row = self.cells[r]
         record = {name: row[c].strip("\n") for c, name in enumerate(self.columns) if name in COLUMNS}
         record["title"] = self._title(r)
@@ -353,18 +359,18 @@ class _Looking:
                 record[name] = same
         if "duration" in record:
             record["duration"] = _days(record["duration"])
-        if "follows" in record and by_number:
-            record["follows"] = self._by_keys(r, record["follows"], by_number)
+        if "follows" in record and numbers:
+            record["follows"] = self._by_keys(r, record["follows"], numbers)
         return record
 
-    def _by_keys(self, r: int, text: str, by_number: Mapping[str, str]) -> str:
+    def _by_keys(self, r: int, text: str, numbers: Mapping[str, str]) -> str:
         """What a row follows, with the numbers of the table's own column as keys."""
         parts = []
         for part in _SPLIT.split(text):
             number = re.match(r"^\s*(\d+(?:\.\d+)*)(.*)$", part, re.DOTALL)
             if number is None:
                 parts.append(part)
-            elif known := by_number.get(number[1]):
+            elif known := numbers.get(number[1]):
                 parts.append(f"{known} {number[2].strip()}")
             else:
                 c = self.columns.index("follows")
@@ -419,21 +425,6 @@ class _Looking:
 def _bare(title: str) -> str:
     """A title without its indent and bullet."""
     return " ".join(_BULLET.sub("", title.strip()).split())
-
-
-def _nearly(name: str, other: str) -> bool:
-    """Whether two names may be two spellings of one: not where only a number or a single letter tells them apart.
-
-    >>> _nearly("Technican", "Technician"), _nearly("Hall 1", "Hall 2"), _nearly("Curator A", "Curator B")
-    (True, False, False)
-    """
-    a, b = name.casefold(), other.casefold()
-    if min(len(a), len(b)) < _SHORTEST_ALIKE:
-        return False
-    apart = set(re.findall(r"\w+", a)) ^ set(re.findall(r"\w+", b))
-    if any(word.isdigit() or len(word) == 1 for word in apart):
-        return False
-    return SequenceMatcher(None, a, b).ratio() >= _ALIKE
 
 
 def _days(text: str) -> str:

@@ -30,7 +30,7 @@ _LAG = (
     r"(?P<lag>\d{1,5}))\s*(?P<unit>working\s*days?|wd|days?|d|weeks?|wks?|w|of\s+work)?)?$"
 )
 _NO_LAG = r"(?P<sign>)(?P<span>)(?P<lag>)(?P<unit>)$"
-_CODED = re.compile(r"^(?P<step>.*?)(?:(?:\s+|(?<=\d))(?P<type>fs|ss|ff|sf))?" + _LAG, re.IGNORECASE)
+_CODED = re.compile(r"^(?P<step>.*?)(?:(?:\s+|(?<=\d))(?:\((?=..\)))?(?P<type>fs|ss|ff|sf)\)?)?" + _LAG, re.IGNORECASE)
 _SAID: tuple[tuple[LinkType, str], ...] = (
     ("SS", r"^(?:starts?|begins?)\s+with\s+(?P<step>.+?)"),
     ("FF", r"^(?:ends?|finish(?:es)?)\s+with\s+(?P<step>.+?)"),

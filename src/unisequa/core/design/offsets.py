@@ -33,7 +33,8 @@ _HOURS = re.compile(
     re.IGNORECASE,
 )
 _EDGE = re.compile(r"^(?P<edge>starts?|begins?|due|ends?)\b\s*", re.IGNORECASE)
-_COUNTED = re.compile(r"^[td]\s*(?=$|[+−–-]|0$)", re.IGNORECASE)
+_COUNTED = re.compile(r"^[td]\s*(?=$|[+−–-]|0$)|^(?:day|wd|bd)\s*(?=[+−–-]|0$)|^(?:wd|bd)\s*(?=\d)", re.IGNORECASE)
+_ON_THE_DAY = {"on the day", "the day", "same day", "the same day"}
 _AT = re.compile(r"^(?:on|at)\s+", re.IGNORECASE)
 
 
@@ -41,9 +42,10 @@ def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None,
     """The offset that somebody typed; nothing for a step that its links alone date.
 
     ``-5`` and ``-5 wd`` are working days before the first anchor, ``+3 d`` days after it; ``w`` are weeks,
-    ``mo`` months; ``T-5`` and ``D+3`` count from the first anchor too. Another anchor is named before or behind:
-    ``printer deadline -2``, ``2 days before printer deadline``; its name alone is its day. ``start -5`` puts the step's
-    start there instead of its end. What is not typed stays as it was ``before``. With ``hours``, for the minute grid,
+    ``mo`` months; ``T-5``, ``D+3`` and ``WD+3`` count from the first anchor too, as does ``WD5``, the fifth working day
+    behind it (common practice of closes, no source), and ``on the day`` is its day. Another anchor is named before or
+    behind: ``printer deadline -2``, ``2 days before printer deadline``; its name alone is its day. ``start -5`` puts the
+    step's start there instead of its end. What is not typed stays as it was ``before``. With ``hours``, for the minute grid,
     also ``-1h 30m`` and ``+4h of work``.
 
     Raises
@@ -88,6 +90,8 @@ def _named(word: str, anchors: Sequence[Anchor]) -> Iterator[tuple[str, str]]:
             yield key, word[len(one) :].strip()
         elif folded.endswith(f" {one}"):
             yield key, word[: -len(one)].strip()
+    if folded in _ON_THE_DAY:
+        yield anchors[0].key, "0"
     counted = _COUNTED.sub("", word, count=1)
     if counted != word:
         yield anchors[0].key, counted or "0"

@@ -148,7 +148,7 @@ _ALSO = {
     ),
     "role": (
         "who", "owner", "responsible", "assignee", "assigned to", "person", "responsible person", "by whom",
-        "resource", "resources", "done by",
+        "resource", "resources", "resource name", "resource names", "done by",
     ),
     "when": (
         "offset", "when", "due date", "date", "finish", "finish date", "end", "end date", "ends", "target date",
