@@ -44,9 +44,9 @@ def typed_when(text: str, anchors: Sequence[Anchor], before: When | None = None,
     ``-5`` and ``-5 wd`` are working days before the first anchor, ``+3 d`` days after it; ``w`` are weeks,
     ``mo`` months; ``T-5``, ``D+3`` and ``WD+3`` count from the first anchor too, as does ``WD5``, the fifth working day
     behind it (common practice of closes, no source), and ``on the day`` is its day. Another anchor is named before or
-    behind: ``printer deadline -2``, ``2 days before printer deadline``; its name alone is its day. ``start -5`` puts the
-    step's start there instead of its end. What is not typed stays as it was ``before``. With ``hours``, for the minute grid,
-    also ``-1h 30m`` and ``+4h of work``.
+    behind: ``printer deadline -2``, ``2 days before printer deadline``; its name alone is its day. ``start -5`` puts
+    the step's start there instead of its end. What is not typed stays as it was ``before``. With ``hours``, for the
+    minute grid, also ``-1h 30m`` and ``+4h of work``.
 
     Raises
     ------
