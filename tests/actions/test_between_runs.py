@@ -12,7 +12,8 @@ from tests.plans import document, step
 from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
 from unisequa.actions.runs.beyond import beyond
-from unisequa.actions.runs.life import give_keeper, set_follow
+from unisequa.actions.runs.drawn_waits import draw_wait, drawable, take_wait_out
+from unisequa.actions.runs.life import delete_run, give_keeper, set_follow
 from unisequa.actions.runs.proposing import applied, open_proposals
 from unisequa.actions.runs.reaching import elsewhere
 from unisequa.actions.runs.seeing import see_run
@@ -24,6 +25,7 @@ from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
+from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.shift.edits import Fix, Move, MoveAnchor, codec
 from unisequa.store.queries.awaited import hanging_on
 from unisequa.store.store import Session
@@ -48,6 +50,13 @@ def days(site: Site, run: int) -> dict[str, str]:
     with site.store.reading() as session:
         seen = see_run(session, replace(site.person("Ada"), administrator=True), run, TODAY)
         return {task.key: seen.plan.grid.iso(seen.plan.read(i)[0]) for i, task in enumerate(seen.plan.tasks)}
+
+
+def waits(site: Site, run: int) -> list[str]:
+    """What the last task of a run waits for elsewhere."""
+    with site.store.reading() as session:
+        seen = see_run(session, site.person("Ada"), run, TODAY)
+        return [one.words for one in seen.plan.tasks[-1].waits]
 
 
 def shift(site: Site, *edits: object, run: int | None = None):
@@ -249,3 +258,57 @@ def test_dropped_and_called_off_work_holds_nobody(site: Site) -> None:
         deed = Deed("drop", ["print"], why="nobody reads it")
         act_on_tasks(session, site.person("Ada"), site.run, deed, TODAY)
     assert days(site, posting) == {"pack": "2026-06-04", "send": "2026-06-08"}  # where the template has it
+
+
+def test_a_link_drawn_between_two_runs_holds_as_a_templates_does(chain: tuple[Site, int, int]) -> None:
+    site, posting, thanks = chain
+    ada = site.person("Ada")
+    with site.store.writing() as session:
+        template = session.get(Run, posting).edition.template_id
+        later = start_run(session, ada, template, None, Choices(anchors={"go": dt.date(2026, 6, 22)}), TODAY)
+    with site.store.reading() as session:
+        found = drawable(session, ada, thanks, later, TODAY)
+    assert (found.awaited[0].title, found.waiting[0].title) == ("Send", "Pack")
+    before = days(site, later)
+    with site.store.writing() as session:
+        assert draw_wait(session, ada, later, "send", thanks, "send", TODAY) == "Send: waits for Send of Thanking"
+    assert days(site, later) == before  # no date moves unseen
+    made = shift(site, Move("print", dt.date(2026, 6, 22).toordinal()))  # through posting and thanking
+    assert made.elsewhere == 3
+    assert days(site, later)["send"] > days(site, thanks)["send"]
+    with site.store.writing() as session:
+        session.get(Run, later).follow = "ask"
+        for wanted, said in (
+            ((later, "send", thanks, "send"), "waits for Send of Thanking already"),
+            ((posting, "pack", later, "send"), "would be a circle: Pack → Send → Pack"),
+            ((thanks, "pack", later, "send"), "would be a circle: Pack → Send → Send → Pack"),
+            ((later, "pack", later, "send"), "does not wait for itself"),
+        ):
+            with pytest.raises(Refused, match=said):
+                draw_wait(session, ada, *wanted, TODAY)
+        with pytest.raises((NotAllowed, NotThere)):
+            draw_wait(session, site.person("Bela"), later, "send", site.run, "print", TODAY)
+    with site.store.writing() as session:
+        assert (
+            take_wait_out(session, ada, later, "send", thanks, "send", TODAY)
+            == "Send: no longer waits for Send of Thanking"
+        )
+        with pytest.raises(Refused, match="because its template says so"):
+            take_wait_out(session, ada, posting, "pack", site.run, "print", TODAY)
+    with site.store.reading() as session:
+        assert later not in hanging_on(session, thanks).awaited
+    assert all_kept(site) == []
+
+
+def test_a_drawn_link_goes_with_the_run_that_it_comes_from(chain: tuple[Site, int, int]) -> None:
+    site, posting, thanks = chain
+    ada = site.person("Ada")
+    with site.store.writing() as session:
+        template = session.get(Run, posting).edition.template_id
+        choices = Choices(anchors={"go": dt.date(2026, 6, 8)}, prepared=True)
+        prepared = start_run(session, ada, template, None, choices, TODAY)
+        draw_wait(session, ada, thanks, "send", prepared, "send", TODAY)
+    assert waits(site, thanks) == ["Send of Posting"]
+    with site.store.writing() as session:
+        delete_run(session, ada, prepared, TODAY)
+    assert waits(site, thanks) == [] and all_kept(site) == []

@@ -130,12 +130,12 @@ def test_going_on_offers_the_shift_by_the_days_that_it_was_held(site: Site) -> N
 
 def test_only_a_prepared_run_that_was_never_live_is_deleted(site: Site) -> None:
     with pytest.raises(Refused), site.store.writing() as session:
-        delete_run(session, site.person("Ada"), site.run)
+        delete_run(session, site.person("Ada"), site.run, TODAY)
     with site.store.writing() as session:
         choices = Choices(anchors={"go": TODAY}, facts={"number": "8"}, prepared=True)
         prepared = start_run(session, site.person("Ada"), site.template, None, choices, TODAY)
     with site.store.writing() as session:
-        assert delete_run(session, site.person("Ada"), prepared) == "Bulletin 8 is deleted, with 4 tasks"
+        assert delete_run(session, site.person("Ada"), prepared, TODAY) == "Bulletin 8 is deleted, with 4 tasks"
 
 
 def test_an_administrator_gives_a_run_another_keeper_and_changes_nothing_else(site: Site) -> None:

@@ -36,11 +36,14 @@ def filled(site: Site, path: str, **more: Any) -> str:
     return path
 
 
+_ASKED = {"/together": "?kind=subject&id=1", "/horizon/wait": "?run=1"}
+
+
 def addresses(site: Site, step: str = "draft", method: str = "GET") -> list[str]:
     """The address of every route of a method that leads somewhere."""
     filled_in = [
         filled(site, path, key=step)
-        + (f"?k={step}" if path.endswith("/panel") else "?kind=subject&id=1" if path == "/together" else "")
+        + (f"?k={step}" if path.endswith("/panel") else _ASKED.get(path, ""))
         for path in routes(site, method)
         if path not in {"/", "/favicon.ico"}
         and not (method == "GET" and (any(part in path for part in ("{token}", "{digest}", "{secret}"))))

@@ -182,7 +182,7 @@ def test_an_unexpected_error_shows_no_inner_words_and_is_told_in_one_shape(
 )
 def test_what_is_not_there_says_so(path: str, site: Site) -> None:
     answer = site.client("Ada").get(path)
-    assert answer.status_code == 404 and "Go to the runs" in answer.text
+    assert answer.status_code == 404 and "Go to the desk" in answer.text
 
 
 def test_too_much_is_refused_before_it_is_read(site: Site) -> None:

@@ -208,6 +208,7 @@ def keep_waits(run: Run) -> None:
     """Keep which templates' runs a run's tasks wait for."""
     names = {name_key(wait.template) for step in template_of_run(run).steps for wait in step.waits_for}
     wanted = {number for name, number in awaited_by(run).items() if name in names} if names else set()
+    wanted |= {one["template"] for one in run.drawn or ()}
     run.waits = [row for row in run.waits if row.template_id in wanted]
     run.waits += [RunWait(template_id=n) for n in sorted(wanted - {row.template_id for row in run.waits})]
 

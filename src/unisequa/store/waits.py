@@ -15,7 +15,7 @@ from unisequa.core.terms import FINISHED
 from unisequa.store.documents import template_of
 from unisequa.store.minutes import has_come, slot_of
 from unisequa.store.of_run import awaited_by
-from unisequa.store.queries.runs import AwaitedRun, runs_of_templates, tasks_of_runs
+from unisequa.store.queries.runs import AwaitedRun, runs_as_awaited, runs_of_templates, tasks_of_runs
 from unisequa.store.queries.templates import names_of, newest_released
 from unisequa.store.tables import Run, TaskRow
 
@@ -91,8 +91,7 @@ class AwaitedElsewhere:
         task = self.tasks.get((run.id, wait.step))
         if task is None:  # it does not apply there
             return Awaited(wait.step, name, done=True)
-        title, of = task.title if name else HIDDEN_TASK, (run.id, wait.step)
-        return Awaited(title, name, self._finish(task), is_over(task, self.today), start=self._start(task), of=of)
+        return _awaited(task, name, self.grid, self.today)
 
     def _title(self, wait: Wait) -> str:
         """What a step is called of which there is no run yet, by the newest edition of a template that is seen."""
@@ -104,21 +103,30 @@ class AwaitedElsewhere:
         title = self.titles.get(self._meant(wait) or 0, {}).get(wait.step, wait.step)
         return wait.step if "{{" in title else title
 
-    def _start(self, task: TaskRow) -> int | None:
-        """Where it begins there, as nearly as this grid knows."""
-        if task.start_on is None:
-            return None
-        if self.grid.per_day > 1 and task.minutes:
-            return self.grid.of(dt.datetime.fromisoformat(task.minutes["start"][:16]))
-        return self.grid.day_start(task.start_on.toordinal())
 
-    def _finish(self, task: TaskRow) -> int | None:
-        """The boundary at which it finishes there."""
-        if task.finish_on is None or task.state == "dropped":
-            return None
-        if self.grid.per_day > 1 and task.minutes:
-            return slot_of(task.minutes["due"], self.grid)
-        return self.grid.day_start(task.finish_on.toordinal() + 1)
+def _awaited(task: TaskRow, name: str, grid: Grid, today: dt.date, *, drawn: bool = False) -> Awaited:
+    """A task that is waited for in the run of that name; without a name it may not be told of."""
+    title, of = task.title if name else HIDDEN_TASK, (task.run_id, task.key)
+    over = is_over(task, today)
+    return Awaited(title, name, _finish(task, grid), over, start=_start(task, grid), of=of, drawn=drawn)
+
+
+def _start(task: TaskRow, grid: Grid) -> int | None:
+    """Where it begins there, as nearly as a grid knows."""
+    if task.start_on is None:
+        return None
+    if grid.per_day > 1 and task.minutes:
+        return grid.of(dt.datetime.fromisoformat(task.minutes["start"][:16]))
+    return grid.day_start(task.start_on.toordinal())
+
+
+def _finish(task: TaskRow, grid: Grid) -> int | None:
+    """The boundary at which it finishes there."""
+    if task.finish_on is None or task.state == "dropped":
+        return None
+    if grid.per_day > 1 and task.minutes:
+        return slot_of(task.minutes["due"], grid)
+    return grid.day_start(task.finish_on.toordinal() + 1)
 
 
 def is_over(row: TaskRow, today: dt.date) -> bool:
@@ -133,8 +141,11 @@ def waits_of(
     in :class:`AwaitedElsewhere`."""
     steps = {step.key: step for step in template.steps if step.waits_for}
     session = object_session(run)
-    if session is None or not steps:
+    if session is None or not (steps or run.drawn):
         return {}
+    drawn = _drawn(session, run, template.slots_of_time(), today, viewer)
+    if not steps:
+        return drawn
     waits = (wait for step in steps.values() for wait in step.waits_for)
     grid = template.slots_of_time()
     find = AwaitedElsewhere(session, waits, awaited_by(run), today, grid, viewer=viewer, chosen=run.awaits)
@@ -144,8 +155,30 @@ def waits_of(
         row.key: tuple(
             find(wait, days.get(wait.anchor)) for step in _line(row.key, parents, steps) for wait in step.waits_for
         )
+        + drawn.get(row.key, ())
         for row in rows
     }
+
+
+def _drawn(
+    session: Session, run: Run, grid: Grid, today: dt.date, viewer: int | None
+) -> dict[str, tuple[Awaited, ...]]:
+    """What tasks wait for because somebody drew it; a run or a task that is no longer there holds nothing."""
+    if not run.drawn:
+        return {}
+    names = {one.id: one.name if one.seen else "" for one in runs_as_awaited(session, _runs_of(run), viewer)}
+    tasks = tasks_of_runs(session, names, {one["of"] for one in run.drawn})
+    found: dict[str, tuple[Awaited, ...]] = {}
+    for one in run.drawn:
+        task = tasks.get((one["run"], one["of"]))
+        if task is not None:
+            awaited = _awaited(task, names[task.run_id], grid, today, drawn=True)
+            found[one["key"]] = (*found.get(one["key"], ()), awaited)
+    return found
+
+
+def _runs_of(run: Run) -> set[int]:
+    return {one["run"] for one in run.drawn}
 
 
 def _line(key: str | None, parents: Mapping[str, str | None], steps: Mapping[str, Step]) -> Iterator[Step]:

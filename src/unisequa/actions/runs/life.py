@@ -20,9 +20,11 @@ from unisequa.core.shift.edits.codec import written
 from unisequa.core.terms import Follow
 from unisequa.core.work.run_states import may_become
 from unisequa.store.baselines import keep_baseline
-from unisequa.store.lists import bring_up, settle
+from unisequa.store.lists import bring_up, keep_waits, settle
 from unisequa.store.plans import plan_of
+from unisequa.store.queries.awaited import hanging_on
 from unisequa.store.queries.people import people_by_id
+from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session
 from unisequa.store.tables import Deputy, Run
 
@@ -101,14 +103,22 @@ def _going_on(run: Run, today: dt.date) -> Offer | None:
     return Offer(text, (written(MoveRun(by=days), plan.grid),), "push")
 
 
-def delete_run(session: Session, actor: Actor, run_id: int) -> str:
-    """Delete a prepared run that was never live; gives what went with it, in words."""
+def delete_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> str:
+    """Delete a prepared run that was never live; gives what went with it, in words. Nothing waits for it any more."""
     run = _to_change(session, actor, run_id)
     if run.state != "prepared" or run.baselines:
         raise Refused({"state": "Only a prepared run that was never live is deleted; call this one off instead."})
     words = f"{run.name} is deleted, with {count_words(len(run.tasks), 'task')}"
+    waited = hanging_on(session, run.id).awaited
     session.delete(run)
     note(session, actor, "deleted", words, template_id=run.edition.template_id)
+    session.flush()
+    for number in waited:
+        other = run_by_id(session, number)
+        if other is not None:
+            other.drawn = [one for one in other.drawn if one["run"] != run_id]
+            keep_waits(other)
+            bring_up(other, today)
     return words
 
 

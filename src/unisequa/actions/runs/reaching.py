@@ -251,7 +251,9 @@ def keep_waiting(session: Session, run: Run) -> None:
     waiting = [run, *(row for number in hanging_on(session, run.id).awaited if (row := run_by_id(session, number)))]
     for number, found in awaited_runs(session, {one.id for one in waiting}).items():
         row = next(one for one in waiting if one.id == number)
-        kept = {str(template): next(iter(runs)) for template, runs in found.items() if len(runs) == 1}
+        drawn = {one["run"] for one in row.drawn}
+        by_date = {template: runs - drawn for template, runs in found.items()}  # what was drawn stays by itself
+        kept = {str(template): next(iter(runs)) for template, runs in by_date.items() if len(runs) == 1}
         if number != run.id:
             kept = {template: other for template, other in kept.items() if other == run.id}
         if kept.keys() - row.awaits.keys():

@@ -14,7 +14,7 @@ class Awaited:
     """A step of another job that a task waits for: its title, the run it is in, the boundary at which it finishes
     there if that is known, and whether it is done. Without a run of that date yet, ``run`` is the job's name; it is
     empty for a run that may not be told of. ``start`` is where it begins there, to draw it; ``of`` is the run's number
-    and the task's key there, for whoever knows both."""
+    and the task's key there, for whoever knows both; ``drawn`` says that a person drew it, rather than the template."""
 
     title: str
     run: str
@@ -23,6 +23,7 @@ class Awaited:
     found: bool = True
     start: int | None = None
     of: tuple[int, str] | None = None
+    drawn: bool = False
 
     @property
     def words(self) -> str:

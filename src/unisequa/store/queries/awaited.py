@@ -40,6 +40,13 @@ def _of(run_id: int) -> Any:
     return select(AwaitedTask).where(AwaitedTask.run_id == run_id)
 
 
+def waiting_for(session: Session, run_id: int, key: str) -> set[tuple[int, str]]:
+    """The tasks of other runs that wait for a task, each with its run."""
+    query = select(AwaitedTask.run_id, AwaitedTask.key)
+    query = query.where(AwaitedTask.of_run_id == run_id, AwaitedTask.of_key == key)
+    return {(number, other) for number, other in session.execute(query).all()}
+
+
 class Hanging(NamedTuple):
     """The runs that are not over and hang on one: run → the keys here that its tasks wait for; run → its anchors that
     have their dates from anchors here, by these."""

@@ -254,11 +254,19 @@ def runs_of_templates(session: Session, template_ids: Collection[int], viewer: i
     """The runs of some templates that are not called off, the latest first; all of them seen without a ``viewer``."""
     if not template_ids:
         return []
+    query = _awaitable(viewer).where(Edition.template_id.in_(template_ids), Run.state != "called off")
+    return [AwaitedRun(*row) for row in session.execute(query.order_by(Run.id.desc())).all()]
+
+
+def runs_as_awaited(session: Session, run_ids: Collection[int], viewer: int | None) -> list[AwaitedRun]:
+    """Some runs by their ids, in the same way."""
+    return [AwaitedRun(*row) for row in session.execute(_awaitable(viewer).where(Run.id.in_(run_ids))).all()]
+
+
+def _awaitable(viewer: int | None) -> Any:
     seen = true() if viewer is None else seen_by(viewer)
     query = select(Run.id, Edition.template_id, Run.name, Run.anchors, seen).join(Edition, Run.edition_id == Edition.id)
-    query = query.join(TemplateRow, TemplateRow.id == Edition.template_id)
-    query = query.where(Edition.template_id.in_(template_ids), Run.state != "called off").order_by(Run.id.desc())
-    return [AwaitedRun(*row) for row in session.execute(query).all()]
+    return query.join(TemplateRow, TemplateRow.id == Edition.template_id)
 
 
 def tasks_of_runs(session: Session, run_ids: Collection[int], keys: Collection[str]) -> dict[tuple[int, str], TaskRow]:

@@ -24,7 +24,9 @@ class Run(Base):
     (:class:`unisequa.core.plan.phases.PhaseOf`), ``ties`` the links that tie many to many, by keys, with the keys of
     the ties; ``follow`` says what finishing a task does to the dates behind it. ``opens_on`` is the day on which a
     prepared one opens, ``held_on`` that on which one on hold was put there. ``start_id`` is the start that it was made
-    by, alone or with others; ``awaits`` says for what it waits where that was chosen: template's id → run's id.
+    by, alone or with others; ``awaits`` says for what it waits where that was chosen: template's id → run's id;
+    ``drawn`` lists what somebody has drawn it to wait for: ``key`` of the task here, ``run`` and ``of``, the run's id
+    and the task's key there, and ``template``, the id of that run's.
     ``rule_id`` is the rule that started it, ``origin`` for which period of it, or for what that happened.
     """
 
@@ -54,6 +56,7 @@ class Run(Base):
     subject_id: Mapped[int | None] = mapped_column(ForeignKey("subjects.id", ondelete="SET NULL"), index=True)
     start_id: Mapped[int | None] = mapped_column(ForeignKey("starts.id"), index=True)
     awaits: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    drawn: Mapped[list[Any]] = mapped_column(default=list)
     rule_id: Mapped[int | None] = mapped_column(ForeignKey("rules.id", ondelete="SET NULL"), index=True)
     origin: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
 

@@ -1,6 +1,21 @@
 """The pages of a run, and the list of runs."""
 
-from unisequa.web.run import acts, adding, aside, downloads, files, list, page, paper, shift, side, views, ways, what_if
+from unisequa.web.run import (
+    acts,
+    adding,
+    aside,
+    downloads,
+    files,
+    list,
+    page,
+    paper,
+    shift,
+    side,
+    views,
+    waits,
+    ways,
+    what_if,
+)
 
 ROUTERS = (
     list.router,
@@ -14,6 +29,7 @@ ROUTERS = (
     shift.router,
     aside.router,
     views.router,
+    waits.router,
     ways.router,
     what_if.router,
 )

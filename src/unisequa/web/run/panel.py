@@ -6,13 +6,14 @@ import datetime as dt
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from urllib.parse import quote
 
 from unisequa.actions.runs.proposing import Proposal
 from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.step_messages import MessageSeen
 from unisequa.actions.runs.talking import TaskMore
-from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.grid import Grid, span_text
 from unisequa.core.calendars.today import zone_of
 from unisequa.core.calendars.words import names_words, read_words, slot_words, slots_words, some_names
 from unisequa.core.documents.conditions import sign_off_words
@@ -20,6 +21,7 @@ from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import driving_chain, reasons
 from unisequa.core.plan.room import room_words
+from unisequa.core.plan.task import Awaited
 from unisequa.core.terms import FINISHED
 from unisequa.core.work.readiness import Hold, holds
 from unisequa.core.work.task_states import ACT, Act, acts, late_words
@@ -36,6 +38,18 @@ class LinkLine:
     words: str
     state: str
     lag: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class AwaitedLine:
+    """A task of another run that is waited for; ``path`` is where it is seen, ``out`` where the link is taken out, each
+    empty where that may not be."""
+
+    title: str
+    run: str
+    words: str
+    path: str
+    out: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +92,7 @@ class TaskPanel:
     because: tuple[tuple[str, bool], ...]
     after: tuple[LinkLine, ...]
     before: tuple[LinkLine, ...]
+    awaited: tuple[AwaitedLine, ...]
     instructions: str
     links_out: tuple[Mapping[str, str], ...]
     acts: tuple[tuple[str, str], ...]
@@ -162,6 +177,7 @@ def task_panel(
         because=tuple((r.text.removesuffix(", binding"), r.binding) for r in reasons(plan, i)),
         after=tuple(_line(considered, k.source, k.lag, k.unit) for k in plan.network.incoming[i]),
         before=tuple(_line(considered, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
+        awaited=tuple(_awaited(run, key, one, grid) for one in task.waits),
         instructions=row.instructions,
         links_out=row.links_out,
         acts=tuple((act.act, act.button) for act in offered if act not in barred),
@@ -255,6 +271,17 @@ def _drift(plan: Plan, drift: int | None) -> str:
         return ""
     side = "behind" if drift > 0 else "ahead of"
     return f"{slots_words(abs(drift), plan.grid, plan.calendars[None].per_day)} {side} the template"
+
+
+def _awaited(run: RunSeen, key: str, one: Awaited, grid: Grid) -> AwaitedLine:
+    path = out = ""
+    if one.of is not None and one.run:
+        number, of_key = one.of
+        path = f"/runs/{number}?task={quote(of_key)}"
+        if one.drawn and run.may_change:
+            out = f"/runs/{run.id}/tasks/{quote(key)}/waits/{number}/remove?of={quote(of_key)}"
+    ends = "over" if one.done else "no date" if one.finish is None else slot_words(grid.inclusive(one.finish), grid)
+    return AwaitedLine(one.title, one.run or "another run", ends if one.found else "no run of that date yet", path, out)
 
 
 def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:

@@ -336,7 +336,7 @@ def delete(request: Request, me: SignedIn, form: Posted, store: StoreOf, setting
     """Delete a prepared run that was never live."""
     try:
         with store.writing() as session:
-            life.delete_run(session, me, run_id)
+            life.delete_run(session, me, run_id, settings.day())
     except Refused as error:
         return side(request, me, store, settings, run_id, "facts", error.faults)
     return RedirectResponse("/runs", status_code=303)

@@ -11,6 +11,7 @@ import { drawnGroup, drawnRun, joint, monthNames, monthsOf } from "./marks.js";
 import { Elements, itemsOf, narrow, within } from "./rows.js";
 import { openStretch } from "./stretch.js";
 import { tell } from "./told.js";
+import { drawWait, goWait } from "./wait.js";
 
 /** @typedef {import("./marks.js").Run} Run @typedef {import("./rows.js").Item} Item */
 
@@ -32,6 +33,9 @@ class Horizon {
     this.joined = [];
     this.moved = 0;
     this.selected = "";
+    /** The run that another is to wait for, while that is chosen by keys. @type {Run | undefined} */
+    this.from = undefined;
+    this.drawing = false;
     this.scale = { first: this.model.first, px: PX[this.model.zoom] };
     this.width = this.model.days * this.scale.px;
     this.lay();
@@ -233,7 +237,7 @@ function listen(page) {
     const mark = event.target.closest?.("[data-run]");
     const phase = event.target.closest?.("[data-phase]");
     const key = mark ? `${mark.dataset.run} ${phase ? phase.dataset.phase : ""}` : "";
-    if (key === pointed || page.moved) return;
+    if (key === pointed || page.moved || page.drawing) return;
     pointed = key;
     if (!mark) return tell([]);
     const run = page.runs.get(Number(mark.dataset.run));
@@ -258,8 +262,10 @@ function listen(page) {
   field.addEventListener("pointerdown", (/** @type {any} */ event) => {
     if (event.button) return;
     const mark = event.target.closest?.("[data-run]");
+    const knob = event.target.closest?.("[data-knob]");
     const from = event.clientX;
     if (!mark) return drawStretch(page, event);
+    if (knob) return drawWait(page, event, Number(knob.dataset.knob));
     const id = Number(mark.dataset.run);
     const run = page.runs.get(id);
     const item = page.items.find((one) => one.kind === "run" && one.of === id);
@@ -283,6 +289,14 @@ function listen(page) {
     const runs = page.items.filter((item) => item.kind !== "group");
     const at = runs.findIndex((item) => item.id === page.selected);
     if (event.key === "ArrowDown" || event.key === "ArrowUp") page.choose(runs[Math.max(0, at + (event.key === "ArrowDown" ? 1 : -1))]);
+    else if (event.key === "F9" && page.chosen && page.chosen.c !== "over") {
+      page.from = page.chosen;
+      tell([`A run that waits for ${page.from.n}`, "Go to it by the arrows, then Enter; Escape leaves it."]);
+    } else if (page.from && event.key === "Enter") goWait(page.from, page.chosen);
+    else if (page.from && event.key === "Escape") {
+      page.from = undefined;
+      tell([]);
+    }
     else if (event.altKey && (event.key === "ArrowLeft" || event.key === "ArrowRight") && page.chosen) page.nudge(page.chosen.id, page.moved + (event.key === "ArrowRight" ? 1 : -1) * (event.shiftKey ? 7 : 1));
     else if (event.key === "Enter" && page.chosen && !event.target.closest("a, button")) {
       if (page.moved) page.consider(page.chosen, page.moved);

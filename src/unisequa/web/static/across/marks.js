@@ -55,7 +55,8 @@ export function drawnRun(scale, run, tall = ROW) {
   const later = run.x !== null && run.l !== null && run.c !== "over" && run.x + 1 > run.l ? `<path class="slack" d="M${xOf(scale, run.l) + 2} ${tall / 2}H${xOf(scale, run.x + 1)}"><title>expected end</title></path>` : "";
   const [x, width] = run.f === null || run.l === null ? [0, 0] : barOf(scale, [run.f, run.l]);
   const hit = run.f === null ? "" : `<rect class="hit" x="${x}" y="1" width="${width}" height="${tall - 2}"/>`;
-  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}</g>`;
+  const knob = run.l === null || run.c === "over" || tall !== ROW ? "" : `<circle class="knob" data-knob="${run.id}" cx="${x + width + 9}" cy="${tall / 2}" r="4"><title>Drag it to the run that is to wait for this one</title></circle>`;
+  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}${knob}</g>`;
 }
 
 /** Runs of a group beneath each other. @param {Scale} scale @param {[number, string, string, number, number, number][]} runs */
