@@ -42,8 +42,7 @@ _ASKED = {"/together": "?kind=subject&id=1", "/horizon/wait": "?run=1"}
 def addresses(site: Site, step: str = "draft", method: str = "GET") -> list[str]:
     """The address of every route of a method that leads somewhere."""
     filled_in = [
-        filled(site, path, key=step)
-        + (f"?k={step}" if path.endswith("/panel") else _ASKED.get(path, ""))
+        filled(site, path, key=step) + (f"?k={step}" if path.endswith("/panel") else _ASKED.get(path, ""))
         for path in routes(site, method)
         if path not in {"/", "/favicon.ico"}
         and not (method == "GET" and (any(part in path for part in ("{token}", "{digest}", "{secret}"))))
