@@ -243,6 +243,12 @@ def test_the_horizon_groups_sorts_and_hides_what_is_not_ones_own(site: Site) -> 
         words = [phase[1] for phase in seen.rows[1].phases]
         assert words == ["Words", "Paper"] and seen.rows[1].deadline is None
         assert horizon(session, site.person("Ada"), Asked(("live",), text="bulletin"), "", "end", TODAY).total == 1
+        for asked in (Asked(phase="Words"), Asked(ends=f"{dt.date.fromordinal(seen.rows[1].last or 0):%Y-%m}")):
+            found = horizon(session, site.person("Ada"), asked, "", "end", TODAY)
+            assert site.run in {row.id for row in found.rows}
+            assert {"Words"} <= {label for label, _ in found.choices["phase"]} and found.choices["ends"]
+        for asked in (Asked(phase="Paper and ink"), Asked(ends="2031-01"), Asked(ends="soon")):
+            assert horizon(session, site.person("Ada"), asked, "", "end", TODAY).total == 0
     with site.store.writing() as session:
         for number in {one.id for one in session.scalars(select(TemplateRow))}:
             open_to(session, site.person("Ada"), number, "nothing")

@@ -126,7 +126,9 @@ def horizon(
     rows = tuple(rows_of(session, actor, first, today))
     narrowed = asked != Asked(asked.states)
     all_ = queries.thin_runs(session, actor.id, Asked(asked.states), "") if narrowed else found
-    return Horizon(groups, rows, len(found), len(live), standings, reach, calendar, _choices(session, all_))
+    return Horizon(
+        groups, rows, len(found), len(live), standings, reach, calendar, _choices(session, actor, asked, all_)
+    )
 
 
 def rows_of(session: Session, actor: Actor, ids: Sequence[int], today: dt.date) -> Iterable[RunSeen]:
@@ -235,10 +237,12 @@ def _with_leave(session: Session, actor: Actor, groups: Sequence[Group]) -> tupl
     return tuple(Group(one.label, one.ids, one.packed, tuple(away.get(alone.get(one.label, 0), ()))) for one in groups)
 
 
-def _choices(session: Session, runs: Iterable[Thin]) -> dict[str, list[tuple[str, str]]]:
+def _choices(session: Session, actor: Actor, asked: Asked, runs: Iterable[Thin]) -> dict[str, list[tuple[str, str]]]:
     """What runs may be filtered by: values with their words."""
-    keepers, editions, subjects = set[int](), set[int](), set[int]()
+    keepers, editions, subjects, months = set[int](), set[int](), set[int](), set[dt.date]()
     for run in runs:
+        if run.last:
+            months.add(dt.date.fromordinal(run.last).replace(day=1))
         keepers.add(run.keeper_id)
         editions.add(run.edition_id)
         if run.subject_id is not None:
@@ -251,6 +255,8 @@ def _choices(session: Session, runs: Iterable[Thin]) -> dict[str, list[tuple[str
         "tag": _alike(tag for _, _, _, tags in parts.templates for tag in tags),
         "kind": _alike(kind for kind, _ in parts.subjects),
         "unit": _alike(unit for _, unit in parts.subjects),
+        "phase": _alike(queries.open_phases(session, actor.id, asked.states)),
+        "ends": [(f"{month:%Y-%m}", f"{month:%B %Y}") for month in sorted(months)],
     }
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
+from calendar import monthrange
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple, cast
 
-from sqlalchemy import Select, and_, bindparam, func, or_, select
+from sqlalchemy import Select, and_, bindparam, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.runs import seen_by
@@ -37,7 +38,8 @@ class Thin(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What of the runs is asked for; an empty text or 0 asks for all."""
+    """What of the runs is asked for; an empty text or 0 asks for all. ``phase`` is the label of the one that is open,
+    ``ends`` the month of the end, ``2026-12``."""
 
     states: Sequence[str] = ()
     text: str = ""
@@ -49,6 +51,8 @@ class Asked:
     tag: str = ""
     unit: str = ""
     standing: str = ""
+    phase: str = ""
+    ends: str = ""
 
 
 _BY = {
@@ -105,6 +109,14 @@ def _only(query: Select[Any], asked: Asked) -> Select[Any]:
         query = query.where(Subject.kind == asked.kind)
     if asked.unit:
         query = query.where(Subject.unit == asked.unit)
+    if asked.phase:
+        open_ = exists().where(
+            RunPhase.run_id == Run.id, RunPhase.key == LineOfRun.phase, RunPhase.label == asked.phase
+        )
+        query = query.where(open_)
+    if asked.ends:
+        first, behind = _month(asked.ends)
+        query = query.where(LineOfRun.last >= first, LineOfRun.last < behind)
     if asked.standing:
         query = query.where(Run.state == "live", LineOfRun.standing == asked.standing)
     if asked.text:
@@ -112,6 +124,15 @@ def _only(query: Select[Any], asked: Asked) -> Select[Any]:
         told = (Run.name, Run.subject, Person.name, TemplateRow.name)
         query = query.where(or_(*(func.lower(one).contains(word, autoescape=True) for one in told)))
     return query
+
+
+def _month(text: str) -> tuple[int, int]:
+    """The first day of a month, and the first behind it; of what is no month, of one that no run ends in."""
+    try:
+        first = dt.date.fromisoformat(f"{text}-01")
+    except ValueError:
+        return 0, 0
+    return first.toordinal(), first.toordinal() + monthrange(first.year, first.month)[1]
 
 
 class Line(NamedTuple):
@@ -224,3 +245,13 @@ def parts_of(session: Session, keepers: Collection[int], editions: Collection[in
         ],
         [(kind, unit) for kind, unit in session.execute(kinds).all()] if subjects else [],
     )
+
+
+def open_phases(session: Session, person_id: int, states: Sequence[str]) -> list[str]:
+    """The labels of the phases that are open in runs of some states that somebody sees, by name."""
+    query = select(RunPhase.label).join(Run, Run.id == RunPhase.run_id).join(LineOfRun, LineOfRun.run_id == Run.id)
+    query = query.join(Edition, Edition.id == Run.edition_id).join(TemplateRow, TemplateRow.id == Edition.template_id)
+    query = query.where(RunPhase.key == LineOfRun.phase, seen_by(person_id))
+    if states:
+        query = query.where(Run.state.in_(states))
+    return sorted(set(session.scalars(query.distinct())), key=str.casefold)

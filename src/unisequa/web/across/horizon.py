@@ -37,11 +37,11 @@ STATE_WORDS = {"": "those not over", "all": "all states", **{state.name: state.n
 STANDS = ("behind", "in a muddle", "on time", "ahead")
 ZOOMS = {"week": "weeks", "month": "months", "quarter": "quarters"}
 ASKED = ("by", "sort", "text", "state", "stands", "keeper", "template", "category", "tag", "kind", "unit", "subject",
-         "zoom", "rows")  # fmt: skip
+         "phase", "ends", "zoom", "rows")  # fmt: skip
 ROOM = {"week": 180, "month": 360, "quarter": 720}
 """Days behind today that a zoom shows at least."""
 FILTERS = {"keeper": "all keepers", "template": "all templates", "category": "all categories", "tag": "all tags",
-           "kind": "all kinds", "unit": "all units"}  # fmt: skip
+           "kind": "all kinds", "unit": "all units", "phase": "any phase", "ends": "any end"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,6 +142,7 @@ def asked_in(query: Mapping[str, str]) -> tuple[dict[str, str], Asked]:
     asked = Asked(
         _states(values["state"]), values["text"], number_in(values["keeper"]), number_in(values["template"]),
         values["category"], values["subject"], values["kind"], values["tag"], values["unit"], values["stands"],
+        values["phase"], values["ends"],
     )  # fmt: skip
     return values, asked
 
