@@ -39,7 +39,7 @@ from unisequa.formats.apart import read_apart
 from unisequa.store.plans import minutes_of
 from unisequa.store.queries.runs import all_run_ids, run_by_id
 from unisequa.store.store import Store
-from unisequa.store.tables import Leave, LineOfRun, NoTimeRow, Person, Run, TaskRow, Team, TemplateRow
+from unisequa.store.tables import CrewMember, Leave, LineOfRun, NoTimeRow, Person, Run, TaskRow, Team, TemplateRow
 
 DAY = TODAY.toordinal()
 
@@ -167,6 +167,11 @@ def test_a_proposal_is_taken_in_hand_applied_and_taken_back(site: Site) -> None:
     run_id = crowded(site)
     ada = site.person("Ada")
     with site.store.reading() as session:
+        roles = {one.label: {p.name for p in one.people} for one in loads(session, TODAY, weeks(), "role").groups}
+        filled = {(m.label, m.person.name) for m in session.scalars(select(CrewMember)) if m.person is not None}
+        assert {
+            (label, name) for label, names in roles.items() if label != "in no role now" for name in names
+        } == filled
         found = loads(session, TODAY, weeks())
         bela = found.everybody[site.people["Bela"]]
         overload = bela.overloads[0]
@@ -333,6 +338,7 @@ def test_the_pages_show_it(tmp_path: Path) -> None:
     for path in (
         "/load?unit=day",
         "/load?unit=month&by=position",
+        "/load?by=role",
         "/load?from=nonsense",
         "/horizon?rows=group&by=keeper",
     ):

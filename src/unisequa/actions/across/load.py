@@ -1,4 +1,4 @@
-"""Hours asked of people against those they have, over a stretch of days: by person, team or position.
+"""Hours asked of people against those they have, over a stretch of days: by person, team, role or position.
 
 Read from rows of tasks, never from whole runs (:mod:`unisequa.actions.across.sums`).
 """
@@ -88,7 +88,8 @@ class Loads:
 
 
 def loads(session: Session, today: dt.date, periods: Sequence[Period], by: str = "team") -> Loads:
-    """The load of everybody who works here, over periods; grouped by team or by position, or not at all."""
+    """The load of everybody who works here, over periods; grouped by team, by position, by the roles that
+    they fill in runs that are not over, or not at all."""
     last = dt.date.fromordinal(periods[-1].last)
     everybody, found = lay_all(session, today, last)
     day = today.toordinal()
@@ -96,7 +97,8 @@ def loads(session: Session, today: dt.date, periods: Sequence[Period], by: str =
         number: _load(everybody, found, number, periods, day)
         for number in sorted(everybody.active, key=lambda one: everybody.people[one].name.casefold())
     }
-    return Loads(tuple(_grouped(everybody, people, by)), people, everybody, found)
+    groups = _by_roles(session, people) if by == "role" else _grouped(everybody, people, by)
+    return Loads(tuple(groups), people, everybody, found)
 
 
 def _load(everybody: Staff, found: Laid, number: int, periods: Sequence[Period], today: int) -> PersonLoad:
@@ -153,6 +155,18 @@ def _grouped(everybody: Staff, people: Mapping[int, PersonLoad], by: str) -> Ite
         yield _group(team.name, members, number)
     if rest := [one for number, one in people.items() if number not in placed]:
         yield _group("in no team", rest)
+
+
+def _by_roles(session: Session, people: Mapping[int, PersonLoad]) -> Iterator[GroupLoad]:
+    """Whoever fills several roles stands in each of them, with all that is asked of them."""
+    heads: dict[str, set[int]] = {}
+    for label, number in queries.roles_filled(session):
+        if number in people:
+            heads.setdefault(label, set()).add(number)
+    for label in sorted(heads, key=str.casefold):
+        yield _group(label, [one for number, one in people.items() if number in heads[label]])
+    if rest := [one for number, one in people.items() if not any(number in held for held in heads.values())]:
+        yield _group("in no role now", rest)
 
 
 def _group(label: str, people: Sequence[PersonLoad], number: int = 0) -> GroupLoad:

@@ -6,11 +6,11 @@ import datetime as dt
 from collections.abc import Collection
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, and_, or_, select
+from sqlalchemy import ColumnElement, and_, or_, select, union
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.runs import seen_by
-from unisequa.store.tables import Edition, Run, TaskRow, TemplateRow
+from unisequa.store.tables import CrewMember, Edition, Run, TaskRow, TeamMember, TemplateRow
 
 
 class Asked(NamedTuple):
@@ -42,6 +42,15 @@ def asked_of(session: Session, people: Collection[int], first: dt.date, last: dt
     query = query.where(TaskRow.person_id.in_(people), TaskRow.state.in_(("waiting", "under way")))
     query = query.where(TaskRow.effort.is_not(None), TaskRow.start_on <= last, TaskRow.finish_on >= first)
     return [Asked(*row) for row in session.execute(query.where(Run.state.in_(("live", "prepared")))).all()]
+
+
+def roles_filled(session: Session) -> list[tuple[str, int]]:
+    """The roles that people fill in runs that are not over, alone or in a team: the role's name, and who."""
+    runs = Run.state.in_(("live", "prepared", "on hold"))
+    alone = select(CrewMember.label, CrewMember.person_id).where(CrewMember.person_id.is_not(None))
+    team = select(CrewMember.label, TeamMember.person_id).join(TeamMember, TeamMember.team_id == CrewMember.team_id)
+    both = union(*(query.join(Run, Run.id == CrewMember.run_id).where(runs) for query in (alone, team)))
+    return [(label, number) for label, number in session.execute(both).all()]
 
 
 class Open(NamedTuple):

@@ -30,7 +30,7 @@ router = APIRouter()
 Word = Annotated[str, Query(max_length=40)]
 UNITS = {"day": "days", "week": "weeks", "month": "months"}
 COLUMNS = {"day": 15, "week": 12, "month": 6}
-BY = {"team": "team", "position": "position", "none": "nothing"}
+BY = {"team": "team", "role": "role", "position": "position", "none": "nothing"}
 MOST_ROOM, MOST_SAID = 6, 2
 MOST_TASKS = 60
 """Tasks of somebody that are drawn."""
