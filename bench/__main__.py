@@ -187,6 +187,7 @@ def living() -> list[Figure]:
         Figure("desk-growth", taken.desk_growth, 1.5, "desk with 200 open tasks among 100,000, against among 1,000"),
         Figure("desk-200", taken.desk, 15, "that desk, loops"),
         Figure("finish", taken.finish, 6, "a task of a run with 40 finished, and the run's page anew, loops"),
+        Figure("summaries", taken.summaries, 0.05, "summing up that run and its phases, of what finishing it takes"),
         Figure("list-500", taken.list, 15, "list of a run with 500 tasks, loops"),
     ]
 

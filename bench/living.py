@@ -14,6 +14,13 @@ from bench.networks import bare_loop, job
 from unisequa.actions.starting.choices import Wanted
 from unisequa.actions.starting.creating import start_runs
 from unisequa.actions.starting.rehearsing import rehearse
+from unisequa.core.shift.mending import mending
+from unisequa.core.work.line import line_of
+from unisequa.core.work.readiness import readiness
+from unisequa.core.work.summary import phases_of, summary_of
+from unisequa.store.lists import outlook_of
+from unisequa.store.plans import plan_of
+from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session
 from unisequa.store.tables import LinkRow, Run, TaskRow
 
@@ -23,14 +30,15 @@ FINISHED = 40
 
 @dataclass(frozen=True, slots=True)
 class LivingFigures:
-    """Ratios: a start against the bare insert of its rows; a desk among many tasks against one among few; the rest in
-    loops."""
+    """Ratios: a start against the bare insert of its rows; a desk among many tasks against one among few; what
+    summing up a run costs of finishing a task in it; the rest in loops."""
 
     start: float
     desk_growth: float
     desk: float
     finish: float
     list: float
+    summaries: float
 
 
 def figures(rounds: int) -> LivingFigures:
@@ -43,7 +51,8 @@ def figures(rounds: int) -> LivingFigures:
         start = _start(house, number, large, rounds)
         token, client = house.sign_in(large), house.client
         _, listed = asked(lambda: client.get(f"/runs/{large}?view=list"), loop, rounds)
-        finish = _finish(house, small, token, loop, rounds)
+        finish, seconds = _finish(house, small, token, loop, rounds)
+        summaries = _summing_up(house, small, rounds) / seconds
         with house.store.writing() as session:
             _desk_of(session, house, large)
             copies(session, other, FEW // 20, 10_000)
@@ -52,7 +61,7 @@ def figures(rounds: int) -> LivingFigures:
             copies(session, other, (MANY - FEW) // 20, 20_000)
         page, many = asked(lambda: client.get("/"), loop, rounds)
         assert page.text.count('data-state="') >= MINE
-    return LivingFigures(start, many / few, many, finish, listed)
+    return LivingFigures(start, many / few, many, finish, listed, summaries)
 
 
 def _start(house: House, number: int, like: int, rounds: int) -> float:
@@ -86,9 +95,10 @@ def _start(house: House, number: int, like: int, rounds: int) -> float:
     return statistics.median(ratios)
 
 
-def _finish(house: House, run_id: int, token: str, loop: Callable[[], object], rounds: int) -> float:
-    """Finishing a task of a run with 40 of them, and its page anew; each time it is undone in between."""
-    ratios, client = [], house.client
+def _finish(house: House, run_id: int, token: str, loop: Callable[[], object], rounds: int) -> tuple[float, float]:
+    """Finishing a task of a run with 40 of them, and its page anew, in loops and in seconds; each time it is undone in
+    between."""
+    ratios, seconds, client = [], [], house.client
     form = {"csrf": token, "act": "finish", "confirmed": "yes", "zoom": "day", "mode": "push"}
     path, headers = f"/runs/{run_id}/tasks/step-0/act", {"hx-request": "true"}
     for _ in range(rounds + 1):
@@ -99,8 +109,27 @@ def _finish(house: House, run_id: int, token: str, loop: Callable[[], object], r
         begun = time.perf_counter()
         loop()
         ratios.append(took / (time.perf_counter() - begun))
+        seconds.append(took)
         client.post(path, data={**form, "act": "reopen"}, headers=headers)
-    return statistics.median(ratios[1:])
+    return statistics.median(ratios[1:]), statistics.median(seconds[1:])
+
+
+def _summing_up(house: House, run_id: int, rounds: int) -> float:
+    """Seconds that a run's row and its phases' rows take to be summed up from a plan that is there."""
+    seconds = []
+    with house.store.reading() as session:
+        run = run_by_id(session, run_id)
+        assert run is not None
+        plan = plan_of(run, TODAY, by_itself=False)
+        ready, mend = readiness(plan, {}, set()), mending(plan)
+        for _ in range(rounds):
+            begun = time.perf_counter()
+            stands = outlook_of(run, plan, ready, mend)
+            phases_of(plan)
+            summary_of(plan, {}, stands, 0)
+            line_of(plan, stands, frozenset(), "")
+            seconds.append(time.perf_counter() - begun)
+    return statistics.median(seconds)
 
 
 def _desk_of(session: Session, house: House, run_id: int) -> None:

@@ -50,7 +50,7 @@ def roles_filled(session: Session) -> list[tuple[str, int]]:
     alone = select(CrewMember.label, CrewMember.person_id).where(CrewMember.person_id.is_not(None))
     team = select(CrewMember.label, TeamMember.person_id).join(TeamMember, TeamMember.team_id == CrewMember.team_id)
     both = union(*(query.join(Run, Run.id == CrewMember.run_id).where(runs) for query in (alone, team)))
-    return [(label, number) for label, number in session.execute(both).all()]
+    return [(label, number) for label, number in session.execute(both).all() if number is not None]
 
 
 class Open(NamedTuple):
