@@ -4,7 +4,7 @@ import { columnWidth } from "./columns.js";
 import { Edges } from "./edges.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
-import { HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
+import { CLOSE, HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
 import { esc, Pieces } from "./svg.js";
 import { View, bands, bringIn } from "./view.js";
 import { all, byId, find } from "../dom.js";
@@ -66,8 +66,18 @@ export class RunField {
     return (this.model ? this.model.days : 0) * this.px;
   }
 
+  /** How tall a row is. */
+  get row() {
+    return this.model && this.model.compares ? CLOSE : ROW;
+  }
+
+  /** Where a mark, drawn for a row of the usual height, begins in its row. @param {number} i */
+  top(i) {
+    return i * this.row + (this.row - ROW) / 2;
+  }
+
   get height() {
-    return Math.max(this.model ? this.model.rows : 0, 1) * ROW;
+    return Math.max(this.model ? this.model.rows : 0, 1) * this.row;
   }
 
   /** Remember the day at the left edge: the answer comes without the field's width, which takes its place along. */
@@ -131,8 +141,8 @@ export class RunField {
     const field = byId("field");
     field.setAttribute("width", width);
     field.setAttribute("height", height);
-    const phases = model.heads.map((i) => `<path class="phl" d="M0 ${i * ROW + 29.5}H${width}"/>`).join("");
-    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.windows || []).map(([key, from, to, row]) => windowOf(key, xOf(scale, from), xOf(scale, to), row * ROW)).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * ROW, to * ROW, text)).join("");
+    const phases = model.heads.map((i) => `<path class="phl" d="M0 ${(i + 1) * this.row - 0.5}H${width}"/>`).join("");
+    byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.windows || []).map(([key, from, to, row]) => windowOf(key, xOf(scale, from), xOf(scale, to), this.top(row))).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * this.row, to * this.row, text)).join("");
     this.drawMarks();
     this.select(this.selected);
   }
@@ -140,8 +150,8 @@ export class RunField {
   drawMarks() {
     if (!this.there || !this.model || !this.bars || !this.links) return;
     this.view.reach();
-    const seen = this.model.marks.filter((mark) => this.view.has(mark.i * ROW));
-    this.bars.update(seen.map((mark) => ({ id: mark.k, y: mark.i * ROW, of: mark, html: () => drawn(this.markOf(mark)) })));
+    const seen = this.model.marks.filter((mark) => this.view.has(mark.i * this.row));
+    this.bars.update(seen.map((mark) => ({ id: mark.k, y: this.top(mark.i), of: mark, html: () => drawn(this.markOf(mark)) })));
     this.links.update(this.joined());
     this.light(this.selected);
     this.edges?.soon();
@@ -153,10 +163,10 @@ export class RunField {
     if (!this.there || !model) return null;
     const plumbs = model.plumbs.filter(([kind]) => kind !== "today").map(([, day, text]) => ({ x: xOf(scale, day), text }));
     const { top, height } = this.view;
-    const marks = model.marks.filter((mark) => mark.i * ROW > top - ROW && mark.i * ROW < top + height && !mark.rd);
+    const marks = model.marks.filter((mark) => mark.i * this.row > top - ROW && mark.i * this.row < top + height && !mark.rd);
     const bars = marks.map((mark) => {
       const [x, width] = barOf(scale, mark.s);
-      return { key: mark.k, y: mark.i * ROW, x, end: x + width, title: mark.t || "this task" };
+      return { key: mark.k, y: this.top(mark.i), x, end: x + width, title: mark.t || "this task" };
     });
     return { scale, dates: true, plumbs, bars };
   }
@@ -178,7 +188,7 @@ export class RunField {
     const mark = this.marks.get(key);
     if (!mark || mark.rd) return null;
     const [x, width] = mark.ms ? [xOf(this.scale, mark.s[0]), 0] : barOf(this.scale, mark.s);
-    return { x, end: x + width, y: mark.i * ROW + ROW / 2, ms: mark.ms };
+    return { x, end: x + width, y: mark.i * this.row + this.row / 2, ms: mark.ms };
   }
 
   *joined() {
@@ -221,7 +231,7 @@ export class RunField {
     this.selected = key;
     if (!this.there || !this.model) return;
     const mark = this.marks.get(key);
-    byId("bands").innerHTML = mark ? bands([mark.i * ROW], this.width) : "";
+    byId("bands").innerHTML = mark ? bands([mark.i * this.row], this.width, this.row) : "";
     this.light(key);
   }
 

@@ -2,6 +2,8 @@
 
 /** Height of a row and of the head, and the width of a character of the head's narrow face, in pixels. */
 export const ROW = 30;
+/** A row where one compares. */
+export const CLOSE = 24;
 export const HEAD = 58;
 export const CHARACTER = 6.4;
 /** The least width of a bar: it can still be seen. */

@@ -63,8 +63,8 @@ export function bringIn(sheet, x, width = 0) {
   if (x < left + 24 || x + Math.min(width, 160) > left + room - 24) sheet.scrollLeft = Math.max(0, x - room / 3);
 }
 
-/** Bands behind rows. @param {Iterable<number>} tops @param {number} width */
-export const bands = (tops, width) => [...tops].map((y) => `<rect class="selrow" x="0" y="${y}" width="${width}" height="${ROW}"/>`).join("");
+/** Bands behind rows. @param {Iterable<number>} tops @param {number} width @param {number} [height] */
+export const bands = (tops, width, height = ROW) => [...tops].map((y) => `<rect class="selrow" x="0" y="${y}" width="${width}" height="${height}"/>`).join("");
 
 /** How far down the rows begin below the head. */
 export const BELOW_HEAD = HEAD;

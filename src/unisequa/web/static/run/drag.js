@@ -2,7 +2,7 @@
 // pixels by whole days, or by five minutes, and says when a bar was let go.
 import { toast } from "../app.js";
 import { fieldPoint, follow, nudge } from "../drawing/drag.js";
-import { dayWords, isoOf, ROW, timeOf } from "../drawing/scale.js";
+import { dayWords, isoOf, timeOf } from "../drawing/scale.js";
 import { element as made } from "../drawing/svg.js";
 
 /** By how much a bar of hours is moved: five minutes, as a part of a day. */
@@ -137,7 +137,7 @@ export function linked(event, field, dropped) {
 
 /** What a link that is let go there leads to. @param {import("../drawing/field.js").RunField} field @param {{ x: number, y: number }} point @param {string} source @param {string} end */
 function aimed(field, point, source, end) {
-  const row = Math.floor(point.y / ROW);
+  const row = Math.floor(point.y / field.row);
   const mark = field.model && field.model.marks.find((one) => one.i === row && !one.py && one.k !== source);
   const ends = mark && field.endsOf(mark.k);
   if (!mark || !ends || point.x < ends.x - 20 || point.x > ends.end + 20) return null;
