@@ -45,11 +45,12 @@ def post(
     line, how, task_key : str
         Of a word to somebody: in which line of messages, how it leaves, and the task that it is about.
     """
-    row = OutboxRow(
-        key=key, kind=kind, content=dict(content), state="bell" if how == "bell" else "waiting", run_id=run_id,
-        person_id=person_id, due_at=due or now(), line=line, how=how, task_key=task_key,
-    )  # fmt: skip
-    return put(session, row)
+    values = {
+        "key": key, "kind": kind, "content": dict(content), "state": "bell" if how == "bell" else "waiting",
+        "run_id": run_id, "person_id": person_id, "due_at": due or now(), "line": line, "how": how,
+        "task_key": task_key,
+    }  # fmt: skip
+    return put(session, values)
 
 
 def send_rows(store: Store, kind: str, leave: Leave) -> int:

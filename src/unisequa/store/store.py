@@ -6,6 +6,7 @@ import datetime as dt
 import errno
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, nullcontext
+from functools import partial
 from pathlib import Path
 
 from sqlalchemy import inspect
@@ -14,8 +15,8 @@ from sqlalchemy.orm import Session, object_session, sessionmaker
 from sqlalchemy.orm.exc import StaleDataError
 
 from unisequa.core.errors import Busy, Stale, StoreError, Unwell
-from unisequa.store.dialects import clashed, keep_before, make_engine, reason
-from unisequa.store.queries.taking import WRITES
+from unisequa.store.dialects import clashed, inserting_once, keep_before, make_engine, reason
+from unisequa.store.queries.taking import INSERTING, WRITES
 from unisequa.store.queue import Queue
 
 MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
@@ -31,7 +32,8 @@ class Store:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine = make_engine(url)
-        self._writing = sessionmaker(self.engine, expire_on_commit=False, info={WRITES: True})
+        told = {WRITES: True, INSERTING: partial(inserting_once, self.engine.name)}
+        self._writing = sessionmaker(self.engine, expire_on_commit=False, info=told)
         options = {"reading": True} if self.engine.name == "sqlite" else {"isolation_level": "REPEATABLE READ"}
         self._reading = sessionmaker(self.engine.execution_options(**options), expire_on_commit=False)
         self._queue = Queue() if self.engine.name == "sqlite" else None

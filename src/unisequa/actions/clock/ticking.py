@@ -35,7 +35,7 @@ from unisequa.core.calendars.today import utc_of
 from unisequa.core.clock.due import next_try
 from unisequa.core.errors import Busy, DocumentError, UnisequaError, Unwell
 from unisequa.store.queries.clock import next_due, people_to_write, taken_due
-from unisequa.store.store import Session, Store, savepoint
+from unisequa.store.store import Session, Store
 from unisequa.store.tables import DueRow, now
 
 KINDS: Mapping[str, CarryOut] = {
@@ -101,31 +101,34 @@ def tick(store: Store, today: dt.date, address: str = "") -> Ticked:
 
 
 def _carry_out(store: Store, number: int, today: dt.date, ticked: Ticked, address: str) -> None:
+    """Carry one thing out; where that fails its transaction is gone, and another keeps why."""
+    moment = utc_of(today)
+    try:
+        with store.writing() as session:
+            session.info[ADDRESS] = address
+            row = taken_due(session, number, moment)
+            if row is None:
+                return
+            row.told = KINDS[row.kind](session, row, today)[:1000]
+            row.state, row.error, row.done_at = "done", "", moment
+        ticked.done += 1
+        return
+    except HeldBack as error:
+        why, state = str(error), "held back"
+    except (Busy, Unwell):
+        raise
+    except UnisequaError as error:
+        why, state = words_of(error), "failed"
+    except Exception:
+        traceback.print_exc(file=sys.stderr)
+        why, state = "Something went wrong here; the server's log says what.", "failed"
     with store.writing() as session:
         session.info[ADDRESS] = address
-        row = taken_due(session, number, utc_of(today))
+        row = taken_due(session, number, moment)
         if row is None:
             return
-        try:
-            with savepoint(session):
-                row.told = KINDS[row.kind](session, row, today)[:1000]
-                row.state, row.error, row.done_at = "done", "", utc_of(today)
-            ticked.done += 1
-            return
-        except HeldBack as error:
-            why, state = str(error), "held back"
-        except (Busy, Unwell):
-            raise
-        except UnisequaError as error:
-            why, state = words_of(error), "failed"
-        except Exception:
-            traceback.print_exc(file=sys.stderr)
-            why, state = "Something went wrong here; the server's log says what.", "failed"
-        session.expire_all()
-        row = taken_due(session, number, utc_of(today))
-        assert row is not None
         if state == "held back":
-            row.state, row.told, row.done_at = state, why[:1000], utc_of(today)
+            row.state, row.told, row.done_at = state, why[:1000], moment
             ticked.held += 1
             return
         ticked.failed += 1

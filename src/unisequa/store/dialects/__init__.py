@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from types import ModuleType
+from typing import Any
 
 from sqlalchemy import Engine
 from sqlalchemy.engine import make_url
@@ -55,3 +57,9 @@ def reason(error: Exception) -> str:
 def clashed(error: DBAPIError) -> bool:
     """Whether a write failed because somebody else was writing the same at that moment."""
     return any(module.clashed(error) for module in _MODULES.values())
+
+
+@lru_cache(maxsize=8)
+def inserting_once(name: str, table: Any) -> Any:
+    """An insert by the dialect of a name that passes over what is there by its ``key``."""
+    return _MODULES[name].inserting_once(table.__table__)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 
 from unisequa.core.errors import StoreError
@@ -52,3 +53,8 @@ def reason(error: Exception) -> str:
 def clashed(error: DBAPIError) -> bool:
     """Whether two transactions could not both be carried through."""
     return getattr(error.orig, "sqlstate", "") in {SERIALIZATION_FAILURE, DEADLOCK}
+
+
+def inserting_once(table: Any) -> Any:
+    """An insert that passes over what is there by its ``key``, and gives the id of what is new."""
+    return insert(table).on_conflict_do_nothing(index_elements=["key"]).returning(table.c.id)

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic_core import from_json
 from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError
 
@@ -113,3 +114,8 @@ def reason(error: Exception) -> str:
 def clashed(error: DBAPIError) -> bool:
     """Whether the writer's place stayed taken for all the time that was waited."""
     return getattr(error.orig, "sqlite_errorname", "").startswith("SQLITE_BUSY")
+
+
+def inserting_once(table: Any) -> Any:
+    """An insert that passes over what is there by its ``key``, and gives the id of what is new."""
+    return insert(table).on_conflict_do_nothing(index_elements=["key"]).returning(table.c.id)

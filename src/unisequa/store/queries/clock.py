@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Collection, Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, and_, delete, exists, func, or_, select, update
+from sqlalchemy import ColumnElement, and_, bindparam, delete, exists, func, or_, select, update
 from sqlalchemy.orm import Session, aliased, joinedload
 from sqlalchemy.orm.attributes import set_committed_value
 
@@ -35,8 +36,14 @@ def next_due(session: Session, now: dt.datetime, most: int) -> list[int]:
 
 def taken_due(session: Session, number: int, now: dt.datetime) -> DueRow | None:
     """One thing that is due, unless it was done meanwhile, or another does it at this moment."""
-    query = select(DueRow).where(DueRow.id == number, DueRow.state == "waiting", DueRow.try_at <= now)
-    return session.scalar(query.with_for_update(skip_locked=True))
+    row: DueRow | None = session.scalar(_taken_due(), {"number": number, "now": now})
+    return row
+
+
+@lru_cache(maxsize=1)
+def _taken_due() -> Any:
+    query = select(DueRow).where(DueRow.id == bindparam("number"), DueRow.state == "waiting")
+    return query.where(DueRow.try_at <= bindparam("now")).with_for_update(skip_locked=True)
 
 
 def put_due(session: Session, row: DueRow) -> bool:
@@ -241,8 +248,13 @@ def started_by(session: Session, rule_ids: Collection[int], person_id: int) -> d
 
 def count_in_bell(session: Session, person_id: int) -> None:
     """Count one more thing in somebody's bell."""
-    query = update(Person).where(Person.id == person_id).values(unseen=Person.unseen + 1)
-    session.execute(query.execution_options(synchronize_session=False))
+    session.execute(_count_in_bell(), {"person": person_id})
+
+
+@lru_cache(maxsize=1)
+def _count_in_bell() -> Any:
+    query = update(Person).where(Person.id == bindparam("person")).values(unseen=Person.unseen + 1)
+    return query.execution_options(synchronize_session=False)
 
 
 def empty_bell(session: Session, person_id: int) -> None:

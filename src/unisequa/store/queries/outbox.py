@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Mapping
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from unisequa.store.queries.taking import add_once
+from unisequa.store.queries.taking import insert_once
 from unisequa.store.tables import OutboxRow
 
 
-def put(session: Session, row: OutboxRow) -> bool:
+def put(session: Session, values: Mapping[str, Any]) -> bool:
     """Write something down to leave, unless something of its key was already; gives whether it was new."""
-    return add_once(session, row)
+    return insert_once(session, OutboxRow, values)
 
 
 def due(session: Session, kind: str, moment: dt.datetime, most: int) -> list[OutboxRow]:

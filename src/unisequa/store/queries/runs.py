@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, cast
 
-from sqlalchemy import ColumnElement, and_, exists, func, or_, select, true
+from sqlalchemy import ColumnElement, and_, bindparam, exists, func, or_, select, true
 from sqlalchemy.orm import Session, defer, joinedload, selectinload
 
 from unisequa.store.queries.taking import WRITES, take
@@ -61,17 +62,23 @@ def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | Non
 
 
 def run_and_task(session: Session, run_id: int, key: str) -> tuple[Run, TaskRow] | None:
-    """A run with its template, keeper and crew, and one of its tasks; the others are not looked at."""
-    query = select(Run, TaskRow).join(TaskRow, TaskRow.run_id == Run.id).where(Run.id == run_id, TaskRow.key == key)
-    found = session.execute(
-        query.options(
-            joinedload(Run.keeper),
-            joinedload(Run.edition).joinedload(Edition.template),
-            joinedload(Run.crew).options(joinedload(CrewMember.person), joinedload(CrewMember.team)),
-        )
-    )
-    row = found.unique().first()
+    """A run with its edition, keeper and crew, and one of its tasks; the others are not looked at."""
+    row = session.execute(_run_and_task(), {"run": run_id, "key": key}).unique().first()
     return (row[0], row[1]) if row else None
+
+
+@lru_cache(maxsize=1)
+def _run_and_task() -> Any:
+    """The question, made once: a clock that sends hundreds of messages asks it for each."""
+    query: Any = select(Run, TaskRow).join(TaskRow, TaskRow.run_id == Run.id)
+    return query.where(Run.id == bindparam("run"), TaskRow.key == bindparam("key")).options(
+        joinedload(Run.keeper),
+        joinedload(Run.edition),
+        joinedload(Run.crew).options(joinedload(CrewMember.person), joinedload(CrewMember.team)),
+        defer(Run.summary),
+        defer(Run.windows),
+        defer(Run.ties),
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
@@ -9,6 +12,8 @@ from sqlalchemy.orm import Session
 from unisequa.store.tables import Base, Run, TemplateRow
 
 WRITES = "unisequa writes"
+INSERTING = "unisequa inserts once"
+"""Under which a session that writes has what makes an insert of a table that passes over what is there by its key."""
 
 
 def take(session: Session, table: type[Run | TemplateRow], number: int) -> None:
@@ -18,6 +23,12 @@ def take(session: Session, table: type[Run | TemplateRow], number: int) -> None:
     """
     if session.info.get(WRITES):
         session.execute(select(table.id).where(table.id == number).with_for_update())
+
+
+def insert_once(session: Session, table: type[Base], values: Mapping[str, Any]) -> bool:
+    """Insert a row unless one of its ``key`` is there; gives whether it was new, also when two insert it at once. It is
+    not among the session's own."""
+    return session.scalar(session.info[INSERTING](table), values) is not None
 
 
 def add_once(session: Session, row: Base) -> bool:
