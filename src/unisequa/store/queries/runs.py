@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import Any, cast
 
 from sqlalchemy import ColumnElement, and_, bindparam, exists, func, or_, select, true
-from sqlalchemy.orm import Session, defer, joinedload, selectinload
+from sqlalchemy.orm import Session, defer, joinedload, load_only, selectinload
 
 from unisequa.store.queries.taking import WRITES, take
 from unisequa.store.queries.templates import LOOKING, STARTING, open_to
@@ -24,6 +24,7 @@ from unisequa.store.tables import (
     RunWait,
     ShiftRow,
     TaskRow,
+    Team,
     TeamMember,
     TemplateRow,
 )
@@ -71,14 +72,24 @@ def run_and_task(session: Session, run_id: int, key: str) -> tuple[Run, TaskRow]
 def _run_and_task() -> Any:
     """The question, made once: a clock that sends hundreds of messages asks it for each."""
     query: Any = select(Run, TaskRow).join(TaskRow, TaskRow.run_id == Run.id)
+    of_person = load_only(Person.name, Person.email, Person.active, Person.notices)
     return query.where(Run.id == bindparam("run"), TaskRow.key == bindparam("key")).options(
-        joinedload(Run.keeper),
-        joinedload(Run.edition),
-        joinedload(Run.crew).options(joinedload(CrewMember.person), joinedload(CrewMember.team)),
-        defer(Run.summary),
-        defer(Run.windows),
-        defer(Run.ties),
-    )
+        load_only(
+            Run.edition_id, Run.name, Run.subject, Run.state, Run.keeper_id, Run.version, Run.anchors, Run.facts,
+            Run.pins,
+        ),
+        load_only(
+            TaskRow.run_id, TaskRow.key, TaskRow.title, TaskRow.role, TaskRow.state, TaskRow.start_on,
+            TaskRow.finish_on, TaskRow.minutes,
+        ),
+        joinedload(Run.keeper).options(of_person),
+        joinedload(Run.edition).load_only(
+            Edition.template_id, Edition.digest, Edition.meant, Edition.unmet, Edition.pins
+        ),
+        joinedload(Run.crew).options(
+            joinedload(CrewMember.person).options(of_person), joinedload(CrewMember.team).load_only(Team.name)
+        ),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
