@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Collection
-from typing import Any, NamedTuple
+from functools import lru_cache
+from typing import Any, NamedTuple, cast
 
-from sqlalchemy import delete, or_, select
+from sqlalchemy import bindparam, delete, or_, select
 from sqlalchemy.orm import Session, joinedload
 
 from unisequa.store.queries.runs import seen_by
@@ -163,7 +164,11 @@ def task_ids(session: Session, run_id: int) -> dict[str, int]:
 
 def feed_by_digest(session: Session, digest: str) -> FeedRow | None:
     """A feed with whose it is."""
-    return session.scalar(select(FeedRow).where(FeedRow.digest == digest).options(joinedload(FeedRow.person)))
+    row: FeedRow | None = session.scalar(_FEED, {"digest": digest})
+    return row
+
+
+_FEED = select(FeedRow).where(FeedRow.digest == bindparam("digest")).options(joinedload(FeedRow.person))
 
 
 def feeds_of(session: Session, person_id: int) -> list[FeedRow]:
@@ -173,16 +178,24 @@ def feeds_of(session: Session, person_id: int) -> list[FeedRow]:
 
 def versions_for(session: Session, person_id: int, kind: str, about_id: int | None) -> list[tuple[int, int]]:
     """The runs that a feed is about, as far as its person sees them, each with its version."""
-    query = select(Run.id, Run.version).join(Edition, Run.edition_id == Edition.id)
-    query = query.join(TemplateRow, Edition.template_id == TemplateRow.id).where(seen_by(person_id))
+    rows = session.execute(_versions(kind), {"viewer": person_id, "about": about_id})
+    return [(number, version) for number, version in rows]
+
+
+@lru_cache(maxsize=8)
+def _versions(kind: str) -> Any:
+    """The question for a kind of feed, made once: calendar programs ask it every few minutes."""
+    viewer, about = cast(int, bindparam("viewer")), cast(int, bindparam("about"))
+    query: Any = select(Run.id, Run.version).join(Edition, Run.edition_id == Edition.id)
+    query = query.join(TemplateRow, Edition.template_id == TemplateRow.id).where(seen_by(viewer))
     if kind == "run":
-        query = query.where(Run.id == about_id)
+        query = query.where(Run.id == about)
     elif kind == "subject":
-        query = query.where(Run.subject_id == about_id, Run.state.in_(("prepared", "live", "on hold", "finished")))
+        query = query.where(Run.subject_id == about, Run.state.in_(("prepared", "live", "on hold", "finished")))
     else:
-        own = select(TaskRow.run_id).where(TaskRow.person_id == person_id)
+        own = select(TaskRow.run_id).where(TaskRow.person_id == viewer)
         query = query.where(Run.state == "live", Run.id.in_(own))
-    return [(row[0], row[1]) for row in session.execute(query.order_by(Run.id))]
+    return query.order_by(Run.id)
 
 
 def webhooks_on(session: Session) -> list[WebhookRow]:
