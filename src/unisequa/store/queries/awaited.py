@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable, Sequence
-from typing import Any, NamedTuple
+from functools import lru_cache
+from typing import Any, NamedTuple, cast
 
-from sqlalchemy import null, select, union_all
+from sqlalchemy import bindparam, null, select, union_all
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.runs import seen_by
@@ -107,15 +108,22 @@ class TaskElsewhere(NamedTuple):
 
 def waiting_here(session: Session, run_id: int, person_id: int) -> list[TaskElsewhere]:
     """The tasks of other runs that are not over and wait for tasks of this one, as somebody may know them."""
+    rows = session.execute(_waiting_here(), {"run": run_id, "viewer": person_id}).all()
+    return [TaskElsewhere(*row) for row in rows]
+
+
+@lru_cache(maxsize=1)
+def _waiting_here() -> Any:
+    """The question, made once: every page of a run asks it."""
     columns: tuple[Any, ...] = (
         AwaitedTask.of_key, Run.id, TaskRow.key, Run.name, TaskRow.title, TaskRow.start_on, TaskRow.finish_on,
-        TaskRow.minutes, TaskRow.state, seen_by(person_id),
+        TaskRow.minutes, TaskRow.state, seen_by(cast(int, bindparam("viewer"))),
     )  # fmt: skip
     query = select(*columns).join(Run, Run.id == AwaitedTask.run_id)
     query = query.join(Edition, Edition.id == Run.edition_id).join(TemplateRow, TemplateRow.id == Edition.template_id)
     query = query.join(TaskRow, (TaskRow.run_id == AwaitedTask.run_id) & (TaskRow.key == AwaitedTask.key))
-    query = query.where(AwaitedTask.of_run_id == run_id, Run.state.in_(OPEN)).order_by(Run.id, TaskRow.position)
-    return [TaskElsewhere(*row) for row in session.execute(query).all()]
+    query = query.where(AwaitedTask.of_run_id == bindparam("run"), Run.state.in_(OPEN))
+    return query.order_by(Run.id, TaskRow.position)
 
 
 def awaited_runs(session: Session, run_ids: Iterable[int]) -> dict[int, dict[int, set[int]]]:

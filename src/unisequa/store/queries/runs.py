@@ -33,33 +33,38 @@ HELD = "runs taken"
 
 
 def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | None:
-    """A run with its template, crew, tasks, links and shifts; taken by who is going to write it, unless others may go
+    """A run with its template, crew, tasks and links; taken by who is going to write it, unless others may go
     on with it meanwhile (not ``alone``). What was taken by a transaction is read once in it."""
     held: dict[int, Run] = session.info.setdefault(HELD, {})
     if alone and run_id in held and held[run_id] in session:
         return held[run_id]
     if alone:
         take(session, Run, run_id)
-    query = select(Run).where(Run.id == run_id)
-    run = session.scalar(
-        query.options(
-            joinedload(Run.keeper),
-            joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
-            joinedload(Run.edition).joinedload(Edition.template).joinedload(TemplateRow.owner),
-            selectinload(Run.crew).joinedload(CrewMember.person),
-            selectinload(Run.crew).joinedload(CrewMember.team),
-            selectinload(Run.deputies),
-            selectinload(Run.baselines),
-            selectinload(Run.tasks),
-            selectinload(Run.links),
-            selectinload(Run.phases),
-            selectinload(Run.line),
-            selectinload(Run.shifts).joinedload(ShiftRow.person),
-        )
-    )
+    run: Run | None = session.scalar(_RUN, {"run": run_id})
     if alone and run is not None and session.info.get(WRITES):
         held[run_id] = run
     return run
+
+
+_RUN = (
+    select(Run)
+    .where(Run.id == bindparam("run"))
+    .options(
+        joinedload(Run.keeper),
+        joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
+        joinedload(Run.edition).joinedload(Edition.template).joinedload(TemplateRow.owner),
+        selectinload(Run.crew).joinedload(CrewMember.person),
+        selectinload(Run.crew).joinedload(CrewMember.team),
+        selectinload(Run.deputies),
+        selectinload(Run.baselines),
+        selectinload(Run.tasks),
+        selectinload(Run.links),
+        selectinload(Run.phases),
+        selectinload(Run.line),
+    )
+)
+"""A run with all that an act needs, its shifts apart, which few need and which grow; made once, since the options are
+most of what asking costs."""
 
 
 def run_and_task(session: Session, run_id: int, key: str) -> tuple[Run, TaskRow] | None:
@@ -102,23 +107,27 @@ class RowsOfRun:
 
 def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | None:
     """A run with its template and crew; its tasks and links as plain columns, which nobody changes."""
-    query = select(Run).where(Run.id == run_id)
-    run = session.scalar(
-        query.options(
-            joinedload(Run.keeper),
-            joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
-            selectinload(Run.crew).joinedload(CrewMember.person),
-            selectinload(Run.crew).joinedload(CrewMember.team),
-            selectinload(Run.deputies),
-            selectinload(Run.baselines),
-        )
-    )
+    run = session.scalar(_RUN_TO_LOOK_AT, {"run": run_id})
     if run is None:
         return None
-    tasks, links = TaskRow.__table__, LinkRow.__table__
-    task_rows = session.execute(select(tasks).where(tasks.c.run_id == run_id).order_by(tasks.c.position)).all()
-    linked = session.execute(select(links).where(links.c.run_id == run_id).order_by(links.c.id)).all()
+    task_rows, linked = (session.execute(query, {"run": run_id}).all() for query in (_TASKS, _LINKS))
     return run, RowsOfRun(cast(Sequence[TaskRow], task_rows), cast(Sequence[LinkRow], linked))
+
+
+_RUN_TO_LOOK_AT = (
+    select(Run)
+    .where(Run.id == bindparam("run"))
+    .options(
+        joinedload(Run.keeper),
+        joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
+        selectinload(Run.crew).joinedload(CrewMember.person),
+        selectinload(Run.crew).joinedload(CrewMember.team),
+        selectinload(Run.deputies),
+        selectinload(Run.baselines),
+    )
+)
+_TASKS = select(TaskRow.__table__).where(TaskRow.run_id == bindparam("run")).order_by(TaskRow.position)
+_LINKS = select(LinkRow.__table__).where(LinkRow.run_id == bindparam("run")).order_by(LinkRow.id)
 
 
 def last_shift(session: Session, run_id: int) -> ShiftRow | None:
