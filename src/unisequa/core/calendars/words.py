@@ -89,8 +89,8 @@ def read_words(first: int, last: int, grid: Grid) -> str:
 
 
 def count_words(n: int, noun: str, plural: str | None = None) -> str:
-    """``1 task``, ``2 tasks``."""
-    return f"{n} {noun if n == 1 else plural or noun + 's'}"
+    """``1 task``, ``2 tasks``, ``1,200 tasks``."""
+    return f"{n:,} {noun if n == 1 else plural or noun + 's'}"
 
 
 def names_words(names: list[str]) -> str:

@@ -126,7 +126,7 @@ def _blocks(one: OfTemplate, highest: int) -> Iterator[Block]:
             if count:
                 height = TALL * count / highest
                 y -= height
-                yield Block(n * WIDE + 2, round(y, 1), round(height - 0.8, 1), _KINDS[outcome])
+                yield Block(n * WIDE + 2, round(y, 1), round(max(height - 0.8, 0.4), 1), _KINDS[outcome])
 
 
 def _months_said(one: OfTemplate) -> Iterator[str]:
