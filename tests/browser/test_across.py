@@ -81,6 +81,7 @@ def test_a_link_drawn_from_run_to_run_holds_a_task_and_is_taken_out(ada: Page, a
     ada.goto(f"{address}/horizon?by=none")
     knob, row = ada.locator('#bars [data-knob="1"]'), ada.locator(f'#bars [data-run="{run_id}"]')
     expect(row).to_be_visible()
+    ada.locator('#bars [data-run="1"]').hover()
     a, b = knob.bounding_box(), row.bounding_box()
     assert a and b
     ada.mouse.move(a["x"] + 4, a["y"] + 4)

@@ -7,7 +7,7 @@ import { HEAD, ROW, dayWords, isoOf, placed, slotAt, xOf } from "../drawing/scal
 import { Pieces, esc } from "../drawing/svg.js";
 import { View } from "../drawing/view.js";
 import { byId, find } from "../dom.js";
-import { drawnGroup, drawnRun, joint, monthNames, monthsOf } from "./marks.js";
+import { drawnGroup, drawnRun, joint, knobOf, monthNames, monthsOf } from "./marks.js";
 import { Elements, itemsOf, narrow, within } from "./rows.js";
 import { openStretch } from "./stretch.js";
 import { tell } from "./told.js";
@@ -214,6 +214,15 @@ class Horizon {
     else tell([]);
   }
 
+  /** The run that is pointed at has a knob to draw a link from. @param {Element} mark */
+  knob(mark) {
+    const run = this.model.packed ? undefined : this.runs.get(Number(/** @type {SVGElement} */ (mark).dataset.run));
+    if (mark.querySelector(".knob") || !run) return;
+    find("#bars .knob")?.remove();
+    const made = knobOf(this.scale, run);
+    if (made) mark.append(made);
+  }
+
   putBack() {
     if (this.moved && this.chosen) this.nudge(this.chosen.id, 0);
     this.moved = 0;
@@ -238,6 +247,7 @@ function listen(page) {
     const phase = event.target.closest?.("[data-phase]");
     const key = mark ? `${mark.dataset.run} ${phase ? phase.dataset.phase : ""}` : "";
     if (key === pointed || page.moved || page.drawing) return;
+    if (mark) page.knob(mark);
     pointed = key;
     if (!mark) return tell([]);
     const run = page.runs.get(Number(mark.dataset.run));

@@ -1,6 +1,6 @@
 // A run drawn as its phases, with the stroke where its work stands, its deadline and its anchors.
 import { ROW, barOf, dateOf, xOf } from "../drawing/scale.js";
-import { esc } from "../drawing/svg.js";
+import { element, esc } from "../drawing/svg.js";
 
 /** @typedef {import("../drawing/scale.js").Scale} Scale */
 /**
@@ -55,8 +55,18 @@ export function drawnRun(scale, run, tall = ROW) {
   const later = run.x !== null && run.l !== null && run.c !== "over" && run.x + 1 > run.l ? `<path class="slack" d="M${xOf(scale, run.l) + 2} ${tall / 2}H${xOf(scale, run.x + 1)}"><title>expected end</title></path>` : "";
   const [x, width] = run.f === null || run.l === null ? [0, 0] : barOf(scale, [run.f, run.l]);
   const hit = run.f === null ? "" : `<rect class="hit" x="${x}" y="1" width="${width}" height="${tall - 2}"/>`;
-  const knob = run.l === null || run.c === "over" || tall !== ROW ? "" : `<circle class="knob" data-knob="${run.id}" cx="${x + width + 9}" cy="${tall / 2}" r="4"><title>Drag it to the run that is to wait for this one</title></circle>`;
-  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}${knob}</g>`;
+  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}</g>`;
+}
+
+/** What a link is drawn from, at the end of the run that is pointed at. @param {Scale} scale @param {Run} run */
+export function knobOf(scale, run) {
+  if (run.f === null || run.l === null || run.c === "over") return null;
+  const [x, width] = barOf(scale, [run.f, run.l]);
+  const knob = element("circle", { class: "knob", "data-knob": run.id, cx: x + width + 9, cy: ROW / 2, r: 4 });
+  const title = element("title");
+  title.textContent = "Drag it to the run that is to wait for this one";
+  knob.append(title);
+  return knob;
 }
 
 /** Runs of a group beneath each other. @param {Scale} scale @param {[number, string, string, number, number, number][]} runs */
