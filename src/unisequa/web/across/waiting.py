@@ -26,6 +26,7 @@ from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf
 from unisequa.web.session import field as text_field
 
 router = APIRouter()
+_OVER = ("finished", "called off")
 Word = Annotated[str, Query(max_length=200)]
 
 
@@ -79,7 +80,11 @@ def _searching(
     session: Session, me: Actor, run_id: int, key: str, text: str, settings: SettingsOf, faults: Mapping[str, str]
 ) -> WaitPage:
     run = see_run(session, me, run_id, settings.day())
-    found = tuple(one for one in find(session, me, text) if one.kind == "run" and one.path != f"/runs/{run_id}")
+    found = tuple(
+        one
+        for one in find(session, me, text)
+        if one.kind == "run" and one.path != f"/runs/{run_id}" and not one.beside.endswith(_OVER)
+    )
     return WaitPage("horizon", run.id, run.name, key, text=text, found=found, faults=faults)
 
 
