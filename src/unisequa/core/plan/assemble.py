@@ -309,8 +309,8 @@ class _Assembly:
             members = groups.get(target)
             each = members if members and link.lag and self.grid.per_day > 1 else [target]  # their days may differ
             for key in each:
-                lag = link.lag
-                if self.grid.per_day > 1 or isinstance(lag, str):
+                lag = link.lag if isinstance(link.lag, int) else 0
+                if link.lag and (self.grid.per_day > 1 or isinstance(link.lag, str)):
                     placed = known[members[0] if members and key == target else key]
                     lag = link.slots(self.calendars[self._calendar(placed)])
                 yield LinkOf(names.get(source, source), names.get(key, key), link.type, lag, link.unit)
