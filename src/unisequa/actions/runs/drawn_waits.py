@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from unisequa.actions.access import check_may_change_run, check_not_over
+from unisequa.actions.access import check_may_change_run, check_not_over, may_see_run
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.reaching import take_all
@@ -21,6 +21,7 @@ from unisequa.store.queries.runs import run_by_id
 from unisequa.store.queries.taking import take
 from unisequa.store.store import Session
 from unisequa.store.tables import Run, TaskRow
+from unisequa.store.waits import HIDDEN_TASK
 
 MOST = 200
 """So many links may be drawn into one run."""
@@ -29,7 +30,7 @@ MOST = 200
 @dataclass(frozen=True, slots=True)
 class Drawable:
     """What a link between two runs may join: the tasks of the one that is waited for, and of the one that waits, as
-    key, title, phase and dates; first those that are proposed."""
+    key, title and dates; first those that are proposed."""
 
     source_id: int
     source: str
@@ -45,7 +46,6 @@ class TaskChoice:
 
     key: str
     title: str
-    phase: str
     first: dt.date | None
     last: dt.date | None
 
@@ -66,15 +66,14 @@ def drawable(session: Session, actor: Actor, source_id: int, target_id: int, tod
         raise Refused({"run": f"All tasks of {source.name} are over, so nothing need wait for it."})
     if not waiting:
         raise Refused({"run": f"All tasks of {target.name} have begun, so none of them can wait."})
-    awaited.sort(key=lambda row: (row.finish_on is None, row.finish_on or today, row.position), reverse=True)
-    dated = [row for row in awaited if row.finish_on is not None] + [row for row in awaited if row.finish_on is None]
+    awaited.sort(key=lambda row: (row.finish_on or dt.date.min, row.position), reverse=True)
     waiting.sort(key=lambda row: (row.start_on is None, row.start_on or today, row.position))
-    return Drawable(source.id, source.name, target.id, target.name, tuple(_choices(dated)), tuple(_choices(waiting)))
+    return Drawable(source.id, source.name, target.id, target.name, tuple(_choices(awaited)), tuple(_choices(waiting)))
 
 
 def _choices(rows: list[TaskRow]) -> Iterator[TaskChoice]:
     for row in rows:
-        yield TaskChoice(row.key, row.title, row.phase or "", row.start_on, row.finish_on)
+        yield TaskChoice(row.key, row.title, row.start_on, row.finish_on)
 
 
 def _leaves(run: Run) -> list[TaskRow]:
@@ -115,12 +114,12 @@ def draw_wait(
         raise Refused({"task": f"{row.title} waits for {other.title} of {source.name} already."})
     if len(run.drawn) >= MOST:
         raise Refused({"task": f"{run.name} waits for {MOST} tasks of other runs already; take some out first."})
-    if way := _way(session, (run_id, key), (source_id, source_key), today):
+    if way := _way(session, actor, (run_id, key), (source_id, source_key), today):
         raise Refused({"task": f"That would be a circle: {' → '.join([*way, row.title])}."})
     entry = {"key": key, "run": source_id, "of": source_key, "template": source.edition.template_id}
     run.drawn = [*run.drawn, entry]
     words = f"{row.title}: waits for {other.title} of {source.name}"
-    _keep(session, actor, run, today, words, key)
+    _keep(session, actor, run, today, f"{row.title}: waits for a task of another run", key)
     return words
 
 
@@ -146,7 +145,7 @@ def take_wait_out(
     source = run_by_id(session, source_id)
     title = next((one.title for one in source.tasks if one.key == of), of) if source else of
     words = f"{row.title}: no longer waits for {title}" + (f" of {source.name}" if source else "")
-    _keep(session, actor, run, today, words, key)
+    _keep(session, actor, run, today, f"{row.title}: no longer waits for a task of another run", key)
     return words
 
 
@@ -160,10 +159,11 @@ def _keep(session: Session, actor: Actor, run: Run, today: dt.date, words: str, 
     session.flush()
 
 
-def _way(session: Session, start: tuple[int, str], goal: tuple[int, str], today: dt.date) -> list[str]:
+def _way(session: Session, actor: Actor, start: tuple[int, str], goal: tuple[int, str], today: dt.date) -> list[str]:
     """The titles on the way from a task, through what follows it in its run and waits for it in others, to another;
-    nothing where there is none."""
+    nothing where there is none. Of a run that whoever asks does not see none is told."""
     plans: dict[int, Plan] = {}
+    seen: set[int] = set()
     came: dict[tuple[int, str], tuple[int, str] | None] = {start: None}
     queue = [start]
     for at in queue:
@@ -173,13 +173,15 @@ def _way(session: Session, start: tuple[int, str], goal: tuple[int, str], today:
             if run is None:
                 continue
             plans[number] = plan_of(run, today)
+            if may_see_run(run, actor):
+                seen.add(number)
         plan = plans[number]
         if at == goal:
             way: list[str] = []
             step: tuple[int, str] | None = at
             while step is not None:
                 there = plans[step[0]]
-                way.append(there.tasks[there.position(step[1])].title)
+                way.append(there.tasks[there.position(step[1])].title if step[0] in seen else HIDDEN_TASK)
                 step = came[step]
             return way[::-1]
         behind = {(number, plan.tasks[i].key) for i in plan.network.targets(plan.position(key))}
