@@ -392,6 +392,36 @@ def test_nothing_typed_is_lost_when_its_row_is_gone_or_its_field_refused(ada: Pa
     panel.get_by_role("button", name="Put back").click()
     expect(panel.get_by_label("Effort")).to_have_value("")
 
+    for label in ("Instructions", "Text of the message"):  # fetched again while one types in it: typed on, sent once
+        if label == "Text of the message":
+            panel.get_by_role("button", name="Add a message").click()
+            expect(panel.get_by_label("Subject of the message")).to_be_focused()
+        field = panel.get_by_label(label)
+        field.fill("Ask the mill")
+        with ada.expect_response("**/panel?*"):
+            ada.evaluate("Sheet.panelStale()")
+        expect(field).to_have_attribute("data-owed", "yes")
+        assert ada.evaluate("Sheet.pending.length") == 0
+        field.press("End")
+        field.press_sequentially(" for paper")
+        with ada.expect_request("**/edit") as sent:
+            field.blur()
+        assert "Ask the mill for paper" in str(sent.value.post_data)
+        settled(ada)
+        expect(field).to_have_value("Ask the mill for paper")
+        expect(field).not_to_have_attribute("aria-invalid", "true")
+
+    ada.locator('.row[data-k="draft"] .c-t').click()  # and what is typed for a step that is gone goes to no other
+    expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
+    panel.get_by_label("Instructions").fill("For nobody else")
+    ada.evaluate(
+        "Sheet.ask('/edit', { edit: { op: 'remove', keys: ['draft'] } }).then((answer) => Sheet.take(answer.sheet))"
+    )
+    ada.evaluate("Sheet.panelStale()")
+    expect(ada.locator("#kept")).to_contain_text("For nobody else")
+    expect(panel.get_by_role("heading", name="Draft")).to_be_hidden()
+    expect(panel.get_by_label("Instructions")).to_have_value("")
+
 
 def test_columns_are_typed_down_past_the_heads_of_phases_and_into_many_at_once(ada: Page) -> None:
     open_bulletin(ada)
@@ -621,7 +651,6 @@ def test_a_condition_a_message_and_a_file_are_put_together_in_the_panel(ada: Pag
     expect(ada.locator('.row[data-k="party"]')).to_contain_text("if …")
 
     panel.get_by_role("button", name="Add a message").click()
-    panel.locator("[data-message] summary").first.click()
     panel.get_by_label("To", exact=True).select_option(label="to Editor")
     expect(panel.locator("[data-message]")).to_contain_text("to Editor, 2 working days before it is due")
     panel.get_by_label("Before or after").select_option("1")

@@ -1,6 +1,6 @@
 // Conditions put together in the panel, messages, files, and the box that releases an edition.
 import { toast } from "../app.js";
-import { byId } from "../dom.js";
+import { all, byId } from "../dom.js";
 import { fieldRefused, fieldSaved } from "./kept.js";
 import { Sheet, WINDOW } from "./store.js";
 
@@ -71,13 +71,11 @@ document.addEventListener("alpine:init", () => {
 
 const panelKey = (element) => element.closest("[data-keys]").dataset.keys.split(" ")[0];
 document.addEventListener("change", (/** @type {any} */ event) => {
-  const input = event.target;
-  if (input.dataset.mf) return messageChanged(input);
-  if ("attach" in input.dataset) return attach(input);
-  return undefined;
+  if ("attach" in event.target.dataset) attach(event.target);
 });
 
-function messageChanged(input) {
+/** One field of a step's own message. @param {any} input */
+export function messageChanged(input) {
   const box = input.closest("[data-message]");
   const value = (name) => box.querySelector(`[data-mf="${name}"]`).value;
   /** @type {Record<string, any>} */
@@ -109,7 +107,12 @@ async function attach(input) {
 export const MORE = {
   "message-add": (button) => {
     const keys = button.closest("[data-keys]").dataset.keys.split(" ");
-    return Sheet.edit({ op: "message", key: keys[0], keys, values: { to: button.dataset.to } });
+    return Sheet.edit({ op: "message", key: keys[0], keys, values: { to: button.dataset.to } }).then(Sheet.openPanel).then(() => {
+      const added = all("#panel [data-message] > details").at(-1);
+      if (!added) return;
+      added.open = true;
+      added.querySelector('[data-mf="subject"]').select();
+    });
   },
   "message-remove": (button) => Sheet.edit({ op: "message", key: panelKey(button), index: Number(button.closest("[data-message]").dataset.message) }),
   detach: (button) => Sheet.edit({ op: "detach", key: panelKey(button), sha256: button.dataset.sha }),

@@ -65,8 +65,9 @@ Sheet.toFault = function toFault() {
 };
 
 /**
- * Keep a text that has no place of its own any more until it is taken up again or let go.
- * @param {{ what: string, text: string, again?: () => unknown }} one
+ * Keep a text that has no place of its own any more until it is taken up again or let go: again as a new step, or
+ * as `again` does it, or not at all where that is null.
+ * @param {{ what: string, text: string, again?: (() => unknown) | null }} one
  */
 Sheet.keep = function keep(one) {
   if (!one.text.trim()) return;
@@ -80,7 +81,9 @@ function drawKept() {
   box.replaceChildren(...Sheet.kept.map((/** @type {any} */ one, /** @type {number} */ i) => {
     const line = document.createElement("p");
     const text = Object.assign(document.createElement("b"), { className: "font-medium", textContent: one.text });
-    line.append(`${one.what}. Not saved: `, text, button(one.again ? "Type it again" : "A new step of it", { again: String(i) }), button("Let it go", { letgo: String(i) }));
+    line.append(`${one.what.replace(/\.$/, "")}. Not saved: `, text);
+    if (one.again !== null) line.append(button(one.again ? "Type it again" : "A new step of it", { again: String(i) }));
+    line.append(button("Let it go", { letgo: String(i) }));
     return line;
   }));
 }
@@ -102,7 +105,7 @@ Sheet.keptClicked = function keptClicked(at) {
 
 // Fields of the panel and of the box of roles and dates that were refused, by what they are of: shown again with it.
 const drafts = new Map();
-const nameOf = (/** @type {any} */ input) => {
+export const nameOf = (/** @type {any} */ input) => {
   const { f, pf, af, mf } = input.dataset;
   if (f) return `f ${input.closest("[data-keys]").dataset.keys} ${f}`;
   if (pf) return `p ${input.closest("[data-part]").dataset.part} ${input.closest("[data-part]").dataset.key || ""} ${pf}`;
@@ -118,13 +121,15 @@ export function fieldRefused(input) {
   const keys = name.startsWith("f ") || name.startsWith("m ") ? name.split(" ")[1] : "";
   return (/** @type {any} */ answer) => {
     drafts.set(name, { value, message: answer.message });
-    if (input.isConnected || byId(input.id)) return restoreFields();
+    const there = input.isConnected ? input : input.id && byId(input.id);
+    if (there && nameOf(there) === name) return restoreFields();
+    const gone = keys && answer.sheet ? !answer.sheet.lines.some((/** @type {any} */ line) => line.k === Sheet.real(keys)) : keys && !Sheet.line(Sheet.real(keys));
     const again = () => {
       if (!keys) return Sheet.openSetup();
       Sheet.go(Sheet.real(keys), "t");
       return Sheet.openPanel();
     };
-    return Sheet.keep({ what: `${label}: ${answer.message}`, text: value, again });
+    return Sheet.keep({ what: `${label}: ${answer.message}`, text: value, again: gone ? null : again });
   };
 }
 

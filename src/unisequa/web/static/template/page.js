@@ -2,14 +2,14 @@
 import { toast } from "../app.js";
 import { restoreWidth } from "../drawing/columns.js";
 import { byId } from "../dom.js";
-import { MORE } from "./builder.js";
+import { MORE, messageChanged } from "./builder.js";
 import "./clipboard.js";
 import "./field.js";
 import "./grid.js";
 import "./pointer.js";
 import "./rehearsal.js";
 import "./rows.js";
-import { fieldRefused, fieldSaved, restoreFields } from "./kept.js";
+import { fieldRefused, fieldSaved, nameOf, restoreFields } from "./kept.js";
 import { Sheet } from "./store.js";
 import { Suggest } from "./suggest.js";
 import "./zoom.js";
@@ -149,14 +149,17 @@ async function loadPanel() {
   panelKeys = Sheet.keys().join();
   if (!keys.length) {
     byId("panel").innerHTML = `<p class="hint p-2">Choose a step: all that it has stands here.</p>`;
-    return;
+    return undefined;
   }
   const query = new URLSearchParams({ edition: Sheet.model.edition });
   for (const key of keys) query.append("k", key);
   const text = await fetched(`/panel?${query}`);
+  if (Sheet.pending.length) return loadPanel(); // Something was saved meanwhile: this shows what was before it.
   if (panelKeys === Sheet.keys().join()) swapped(byId("panel"), text);
+  return undefined;
 }
 
+let swapping = false;
 // New content in place of the old, keeping focus, caret and what is being typed.
 function swapped(box, html) {
   /** @type {any} */
@@ -167,7 +170,10 @@ function swapped(box, html) {
   const scroll = box.scrollTop;
   const unfolded = [...box.querySelectorAll("details")].map((one) => one.open);
   const title = (box.querySelector("h2") || {}).textContent;
+  const name = kept && nameOf(focused);
+  swapping = true; // A field taken out of the page tells of its change; what is being typed goes on in the new one.
   box.innerHTML = html;
+  swapping = false;
   if (title === (box.querySelector("h2") || {}).textContent) {
     [...box.querySelectorAll("details")].forEach((one, i) => { if (unfolded[i]) one.open = true; });
   }
@@ -175,9 +181,10 @@ function swapped(box, html) {
   for (const input of box.querySelectorAll("[data-suggest]")) Suggest.attach(input, Suggest.sources[input.dataset.suggest]);
   restoreFields();
   const next = id && byId(id);
+  if (kept && kept.dirty && (!next || nameOf(next) !== name)) panelChanged({ target: focused });
   if (!next) return;
   next.focus({ preventScroll: true });
-  if (kept && kept.dirty && next.value !== kept.value) {
+  if (kept && kept.dirty && nameOf(next) === name && next.value !== kept.value) {
     next.value = kept.value;
     next.dataset.owed = "yes"; // No change is told of what a script put there: it is saved when the field is left.
   }
@@ -194,6 +201,7 @@ Sheet.openSetup = async function openSetup() {
 
 // What is typed into a panel is saved as soon as its field is left.
 function panelChanged(event) {
+  if (swapping) return undefined;
   const input = event.target;
   delete input.dataset.owed;
   if (input.dataset.f) {
@@ -224,6 +232,7 @@ function panelChanged(event) {
       },
     });
   }
+  if (input.dataset.mf) return messageChanged(input);
   if (input.dataset.af) return Sheet.edit({ op: "about", field: input.dataset.af, value: input.value }, { refused: fieldRefused(input), done: () => fieldSaved(input) });
   return undefined;
 }
