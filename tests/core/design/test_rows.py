@@ -215,6 +215,16 @@ def test_in_a_job_of_hours_bars_move_and_stretch_by_minutes() -> None:
     seen = outline(linking.drag(longer, ["b"], 10, outline(longer)))
     assert seen.spans["b"][0] == seen.spans["a"][1] + 10
     assert linking.stretch(longer, "b", -500, seen).steps[1].duration == "1m"
+    for typed, kept in (
+        ("0", "0m"),
+        ("milestone", "0m"),
+        ("90 min", "90m"),
+        ("1.5 hours", "1h 30m"),
+        ("1:05", "1h 5m"),
+    ):
+        assert step_fields.set_field(longer, ["b"], "duration", typed).steps[1].duration == kept
+    with pytest.raises(EditError, match='"90" is no length'):
+        step_fields.set_field(longer, ["b"], "duration", "90")
 
 
 def test_a_column_is_set_text_by_text_or_not_at_all() -> None:

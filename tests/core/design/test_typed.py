@@ -42,6 +42,7 @@ def test_an_offset_is_typed_as_the_trade_says_it(text: str, anchor: str, offset:
     [
         ("doors open -1h 30m", "-1h 30m", "hours"), ("20 minutes before doors open", "-20m", "hours"),
         ("-2h30m", "-2h30m", "hours"), ("+4h of work", "4h", "working hours"), ("start T-45m", "-45m", "hours"),
+        ("-90 mins", "-90m", "hours"), ("-1.5h", "-1h 30m", "hours"), ("-1:05", "-1h 5m", "hours"),
     ],
 )  # fmt: skip
 def test_hours_are_typed_before_and_behind_an_anchor(text: str, offset: str, unit: str) -> None:
@@ -91,6 +92,8 @@ def step(key: str, title: str) -> Step:
         ("ends with Bank, by post - 2 d", "post", "FF", -2, "elapsed"), ("2FS+2 days", "bank", "FS", 2, "elapsed"),
         ("ends after Bank starts", "bank", "SF", 0, "working"),
         ("after Bank +1h of work", "bank", "FS", "1h", "working"),
+        ("Bank +20 mins", "bank", "FS", "20m", "elapsed"), ("2 + 1.5 hours", "bank", "FS", "1h 30m", "elapsed"),
+        ("Bank -1:30", "bank", "FS", "-1h 30m", "elapsed"),
         ('"Bank, by post"', "post", "FS", 0, "working"), ("m.closed", "m.closed", "FS", 0, "working"),
         ("Books closed", "m.closed", "FS", 0, "working"), ("month-end close", "m", "FS", 0, "working"),
     ],

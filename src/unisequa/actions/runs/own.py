@@ -13,6 +13,7 @@ from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import Grid, read_span, span_text
 from unisequa.core.calendars.today import now_on
+from unisequa.core.calendars.typed import typed_span
 from unisequa.core.calendars.words import count_words, names_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import BEGUN, DAY_MINUTES, FINISHED, MOST_DAYS
@@ -205,7 +206,7 @@ def _effort(text: str) -> str | None:
     if not word:
         return None
     try:
-        minutes = read_span(f"{word}h" if word.isdigit() else word, DAY_MINUTES)
+        minutes = read_span(typed_span(f"{word}h" if word.isdigit() else word), DAY_MINUTES)
     except ValueError:
         minutes = -1
     if not 0 <= minutes <= MOST_DAYS * DAY_MINUTES:
@@ -222,9 +223,7 @@ def _slots(text: int | str, calendar: WorkingCalendar) -> int:
             raise Refused({"days": f"“{text}” is no number of working days; give between 0 and {MOST_DAYS:,}."})
         return int(word)
     try:
-        if word == "0":
-            return 0
-        slots = read_span(word or "30m", calendar.per_day)
+        slots = read_span(typed_span(word or "30m"), calendar.per_day)
     except ValueError:
         slots = -1
     if not 0 <= slots <= MOST_DAYS * calendar.per_day:

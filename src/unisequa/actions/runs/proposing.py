@@ -14,7 +14,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.shifts import read_edits
 from unisequa.core.calendars.grid import read_span, span_text
-from unisequa.core.calendars.typed import counted_from, typed_moment
+from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
 from unisequa.core.calendars.words import count_words, slot_words
 from unisequa.core.errors import DateRangeError, NotAllowed, NotThere, Refused, ShiftError, TypedError
 from unisequa.core.plan.plan import Plan
@@ -149,7 +149,11 @@ def propose_for_task(
     i, hours = plan.position(key), plan.grid.per_day > 1
     if left.strip():
         try:
-            slots = read_span(left, plan.calendars.of(plan.tasks[i]).per_day) if hours else number_in(left.strip())
+            slots = (
+                read_span(typed_span(left), plan.calendars.of(plan.tasks[i]).per_day)
+                if hours
+                else number_in(left.strip())
+            )
         except ValueError as error:
             raise Refused({"left": f"{error}."}) from None
         if not slots:

@@ -35,6 +35,15 @@ _DOTTED = re.compile(r"^(\d{1,2})\.\s*(\d{1,2})\.?(?:\s*(\d{4}|\d{2}))?$")
 _SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})(?:/(\d{4}|\d{2}))?$")
 
 
+_CLOCKED = re.compile(r"^([+−–-]?)\s*(\d{1,4}):([0-5]\d)$")
+
+
+_PART_OF_HOUR = re.compile(r"(\d+)[.,](\d{1,3})\s*h(?:(?:ou)?rs?)?(?![a-z])")
+
+
+_UNIT_OF_TIME = re.compile(r"(?<=\d)\s*(?:(d)(?:ays?)?|(h)(?:(?:ou)?rs?)?|(m)(?:in(?:ute)?s?)?)(?![a-z])")
+
+
 _END_OF_MONTH = {"eom", "end of month", "end of the month"}
 
 
@@ -245,3 +254,25 @@ def typed_when(text: str, *, today: dt.date, month_first: bool = False) -> dt.da
         raise TypedError(f'"{text}" is no time; type 19:40, or fri 19:40') from None
     day = typed_past(timed[1] or "today", today=today, month_first=month_first)
     return dt.datetime.combine(day or today, time)
+
+
+def typed_span(text: str) -> str:
+    """A length of time as people write it, as :func:`~unisequa.core.calendars.grid.read_span` reads it.
+
+    What is understood by neither stays as it was typed, for that to refuse.
+
+    >>> typed_span("1.5 hours"), typed_span("90 min"), typed_span("1:05"), typed_span("0"), typed_span("soon")
+    ('1h 30m', '90m', '1h 5m', '0m', 'soon')
+    """
+    word = " ".join(text.split()).casefold()
+    if word in {"0", "milestone", "ms"}:
+        return "0m"
+    if clocked := _CLOCKED.match(word):
+        return f"{clocked[1]}{int(clocked[2])}h {int(clocked[3])}m"
+    word = _PART_OF_HOUR.sub(lambda part: f"{part[1]}h {round(float(f'0.{part[2]}') * 60)}m", word)
+    word = _UNIT_OF_TIME.sub(lambda unit: unit[1] or unit[2] or unit[3], word)
+    try:
+        read_span(word, MINUTES)
+    except ValueError:
+        return text
+    return word

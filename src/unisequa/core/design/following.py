@@ -9,6 +9,7 @@ from difflib import get_close_matches
 from functools import cached_property
 from typing import cast
 
+from unisequa.core.calendars.typed import typed_span
 from unisequa.core.documents.template import Link, Step, Template
 from unisequa.core.errors import TypedError, did_you_mean
 from unisequa.core.terms import MOST_DAYS, LagUnit, LinkType, number_in
@@ -26,7 +27,7 @@ class Follows:
 
 _PART = re.compile(r'(?:"[^"\n]*"|[^,;\n])+')
 _LAG = (
-    r"(?:\s*(?P<sign>[+−–-])\s*(?:(?P<span>\d[\d\s]*[hm](?![a-z])[\dhm\s]*|\d+d\s+\d[\dhm\s]*)|"
+    r"(?:\s*(?P<sign>[+−–-])\s*(?:(?P<span>\d+:\d\d|(?:\d+d\s+)?\d+(?:\.\d+)?\s*(?:h(?:(?:ou)?rs?)?|m(?:in(?:ute)?s?)?)(?![a-z])[\dhm\s]*)|"
     r"(?P<lag>\d{1,5}))\s*(?P<unit>working\s*days?|wd|days?|d|weeks?|wks?|w|of\s+work)?)?$"
 )
 _NO_LAG = r"(?P<sign>)(?P<span>)(?P<lag>)(?P<unit>)$"
@@ -213,7 +214,7 @@ def _with_lag(entry: str, key: str, parts: re.Match[str], kind: LinkType) -> Fol
     lag: int | str = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
     word = " ".join((parts["unit"] or "").lower().split())
     if parts["span"]:
-        lag = ("-" if parts["sign"] != "+" else "") + parts["span"].strip()
+        lag = ("-" if parts["sign"] != "+" else "") + typed_span(parts["span"])
     elif word.startswith("w") and word not in {"wd", "workingday", "workingdays", "working day", "working days"}:
         lag, word = cast(int, lag) * 7, "d"
     if isinstance(lag, int) and abs(lag) > MOST_DAYS:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
+from unisequa.core.calendars.typed import typed_span
 from unisequa.core.documents.template import Anchor, Measure, When, usual_roll
 from unisequa.core.errors import TypedError, did_you_mean
 from unisequa.core.terms import MOST_DAYS, Edge, Unit
@@ -28,7 +29,7 @@ _DAYS = re.compile(
     re.IGNORECASE,
 )
 _HOURS = re.compile(
-    rf"^{_SIGN}?\s*(?P<span>(?:\d+\s*[dhm](?:in(?:utes?)?|ours?|rs?|ays?)?(?![a-z])\s*)+)"
+    rf"^{_SIGN}?\s*(?P<span>\d+:\d\d|(?:\d+(?:[.,]\d+)?\s*[dhm](?:ins?|inutes?|ours?|rs?|ays?)?(?![a-z])\s*)+)"
     rf"(?P<work>\bof work\b|\bwork\b)?\s*{_SIDE}$",
     re.IGNORECASE,
 )
@@ -125,9 +126,7 @@ def _names_in(word: str) -> Iterator[str]:
 def _distance(text: str, word: str, *, hours: bool) -> tuple[int | str, Unit] | None:
     """A signed number of a unit; None for what is none."""
     if hours and (timed := _HOURS.match(word)):
-        spelt = re.sub(r"([dhm])[a-z]*", r"\1", timed["span"].strip().lower())
-        span = ("-" if _back(timed) else "") + re.sub(r"\s+(?=[dhm])", "", spelt)
-        return span, "working hours" if timed["work"] else "hours"
+        return ("-" if _back(timed) else "") + typed_span(timed["span"]), "working hours" if timed["work"] else "hours"
     parts = _DAYS.match(word)
     if not parts or (parts["n"].isalpha() and not parts["unit"]):
         return None

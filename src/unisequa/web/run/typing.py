@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from unisequa.core.calendars.grid import DAYS, read_span
-from unisequa.core.calendars.typed import counted_from, typed_moment
+from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
 from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import Mode, cascade
@@ -101,7 +101,7 @@ class Typed:
                 raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 …')
             return int(digits)
         try:
-            slots = read_span(text, plan.calendars.of(plan.tasks[plan.position(self.key)]).per_day)
+            slots = read_span(typed_span(text), plan.calendars.of(plan.tasks[plan.position(self.key)]).per_day)
         except ValueError as error:
             raise TypedError(str(error)) from None
         if not least <= slots <= MOST_DAYS * plan.grid.per_day:
@@ -289,7 +289,7 @@ def _remaining(typed: Typed) -> Edit:
     left = None
     if comma:
         try:
-            left = read_span(work.strip(), DAY_MINUTES)
+            left = read_span(typed_span(work), DAY_MINUTES)
         except ValueError as error:
             raise TypedError(str(error)) from None
         if left < 0:

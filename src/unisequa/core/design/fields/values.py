@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from unisequa.core.calendars.typed import typed_span
 from unisequa.core.design.offsets import typed_when
 from unisequa.core.documents.template import OutLink, Step, Template
 from unisequa.core.errors import EditError, TypedError
@@ -59,8 +60,8 @@ def yes_or_no(name: str, word: str) -> bool:
 
 
 def effort(word: str) -> str | None:
-    """An effort with its hours written short."""
-    return re.sub(r"(\d)\s*(?:hours?|hrs?)\b", r"\1h", word) or None
+    """An effort as it is written; a bare number is hours."""
+    return typed_span(f"{word}h" if re.fullmatch(r"\d+(?:[.,]\d+)?", word) else word) if word else None
 
 
 def out_link(line: str) -> dict[str, Any]:
@@ -116,7 +117,7 @@ _DAYS = re.compile(r"^(\d{1,5})\s*(?:(wd|d|days?|working days?)|(w|wk|weeks?))?$
 
 def duration(template: Template, word: str) -> int | str | None:
     if template.grid == "minute":
-        return word or None
+        return typed_span(word) if word else None
     if word.casefold() in {"milestone", "ms"}:
         return 0
     typed = _DAYS.match(word)

@@ -73,7 +73,7 @@ Sheet.type = function type(id, c, initial) {
   input.className = "cell edit";
   input.value = initial ?? (fault ? fault.typed : was);
   input.autocomplete = "off";
-  input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.names[c]}${item.line ? `, row ${Sheet.numbers.get(item.id) || ""}` : ""}`);
+  input.setAttribute("aria-label", `${/phase/.test(item.type) ? "Phase" : Sheet.nameOf(c)}${item.line ? `, row ${Sheet.numbers.get(item.id) || ""}` : ""}`);
   if (item.type === "newphase") input.placeholder = "New phase: type its name, then Enter";
   if (item.type === "blank") input.placeholder = item.id === "new" ? newStepWords() : "New step";
   if (fault) input.setAttribute("aria-invalid", "true");

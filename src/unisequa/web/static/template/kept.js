@@ -41,7 +41,7 @@ Sheet.faultAt = function faultAt(at, text, typed) {
   const [id, c] = at.split(" ");
   if (id === Sheet.real(Sheet.cur.id) && c === Sheet.cur.c) return;
   const row = Sheet.numbers.get(Sheet.real(id));
-  toast(`${Sheet.names[c]}${row ? ` of row ${row}` : ""}: ${text}`);
+  toast(`${Sheet.nameOf(c)}${row ? ` of row ${row}` : ""}: ${text}`);
 };
 
 // The row of a refused cell may be gone: somebody else has taken it out.

@@ -6,7 +6,8 @@ import { Suggest } from "./suggest.js";
 import { gripOf } from "./widths.js";
 
 Sheet.columns = () => (Sheet.rehearsal ? ["n", "t", "r", "w", "da", "sl"] : ["n", "t", "r", "w", "d", "f"]);
-Sheet.names = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
+const NAMES = { n: "Number", t: "Step", r: "Role", w: "Due", d: "Days", f: "Follows", da: "Dates", sl: "Slack" };
+Sheet.nameOf = (/** @type {string} */ c) => (c === "d" && Sheet.model.minutes ? "Lasts" : NAMES[c]);
 Sheet.fields = { t: "title", r: "role", w: "when", d: "duration", f: "follows" };
 const NARROW = 760;
 const shownRows = new Map();
@@ -60,7 +61,7 @@ function placeRows() {
   if (box.dataset.columns !== columns.join()) {
     box.dataset.columns = columns.join();
     const head = byId("corner");
-    const nameOf = (c) => (c === "n" ? "" : c === "d" && Sheet.model.minutes ? "Lasts" : Sheet.names[c]);
+    const nameOf = (c) => (c === "n" ? "" : Sheet.nameOf(c));
     head.replaceChildren(...columns.map((c) => made("span", { class: `c c-${c}` }, nameOf(c), gripOf(c, nameOf(c)))));
     shownRows.clear();
     box.replaceChildren();
