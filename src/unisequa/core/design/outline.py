@@ -118,8 +118,7 @@ def _laid(bare: Template, bare_shelf: Library) -> Outline:
     try:
         weeks, plan = far, planned(far)
         if len(own) > 1 and _late(plan):
-            weeks = _nearer(far, planned, paper.week)
-            plan = planned(weeks)
+            weeks, plan = _nearer(far, planned, paper.week)
     except (UnisequaError, OverflowError) as error:
         return Outline(fault=str(error))
     later = [paper.week * at for at in far.values() if at and at in weeks.values()]
@@ -131,10 +130,14 @@ def _late(plan: Plan) -> dict[str, int]:
     return {task.key: late for i, task in enumerate(plan.tasks) if (late := plan.drift(i) or 0) > 0}
 
 
-def _nearer(far: Mapping[str, int], planned: Callable[[Mapping[str, int]], Plan], week: int) -> dict[str, int]:
-    """The weeks at which the anchors lie, one after the other put so early that it makes no other's steps late."""
+def _nearer(
+    far: Mapping[str, int], planned: Callable[[Mapping[str, int]], Plan], week: int
+) -> tuple[dict[str, int], Plan]:
+    """The weeks at which the anchors lie, one after the other put so early that it makes no other's steps late; and the
+    plan of that."""
     weeks = dict(list(far.items())[:1])
-    before = _late(planned(weeks))
+    plan = planned(weeks)
+    before = _late(plan)
     for key, at in list(far.items())[1:]:
         plan = planned({**weeks, key: at})
         own = {task.key for task in plan.tasks if task.when is not None and task.when.anchor == key}
@@ -143,7 +146,7 @@ def _nearer(far: Mapping[str, int], planned: Callable[[Mapping[str, int]], Plan]
         if more > 0:
             plan = planned(weeks)
         before = _late(plan)
-    return weeks
+    return weeks, plan
 
 
 def _reach(template: Template, paper: _Paper) -> int:
