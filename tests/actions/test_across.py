@@ -219,7 +219,7 @@ def test_what_there_is_no_time_for_is_worked_out_when_something_changes(site: Si
         told = told_of_run(session, run_id)
         assert set(told.values()) == {"no time before Mon 15 Jun: Bela has 16 h of 8 h; holds up Open"}
         assert set(told) <= {"paint", "hang"}
-        assert [one.run_id for one in told_of_person(session, site.people["Bela"])] == [run_id]
+        assert [one.run_id for one in told_of_person(session, site.person("Bela"), site.people["Bela"])] == [run_id]
     with site.store.writing() as session:
         session.add(Leave(person_id=site.people["Bela"], first_on=dt.date(2026, 6, 15), last_on=dt.date(2026, 6, 15)))
     assert not level_if_due(site.store, at(4)) and level_if_due(site.store, at(8))
@@ -227,6 +227,13 @@ def test_what_there_is_no_time_for_is_worked_out_when_something_changes(site: Si
         assert [str(row.until_on) for row in session.scalars(select(NoTimeRow))] == ["2026-06-16"]
     page = site.client("Bela").get("/").text
     assert "no time before Tue 16 Jun" in page
+    of_bela = f"/load?who={site.people['Bela']}&at=2026-06-08"
+    assert "Paint, A small show: no time before Tue 16 Jun" in site.client("Cleo").get(of_bela).text
+    with site.store.writing() as session:
+        template = session.get_one(Run, run_id).edition.template_id
+        open_to(session, site.person("Ada"), template, "nothing")
+    of_cleo = site.client("Cleo").get(of_bela).text
+    assert "Bela" in of_cleo and not [name for name in ("Paint", "Hang", "A small show") if name in of_cleo]
     assert "no time" in site.client("Ada").get(f"/runs/{run_id}").text
 
 
@@ -333,7 +340,7 @@ def test_the_pages_show_it(tmp_path: Path) -> None:
     assert "Late, by whom" in browser.get("/overview").text
     assert "A small show</text>" in browser.get("/horizon/paper?paper=letter").text
     drawing = browser.get("/load/sheet.svg")
-    assert drawing.headers["content-type"] == "image/svg+xml" and "16 of 40 h</text>" in drawing.text
+    assert drawing.headers["content-type"] == "image/svg+xml" and "16 of 40</text>" in drawing.text
     assert browser.get("/horizon/sheet.svg?by=keeper").text.count("<svg ") == 1
     for path in (
         "/load?unit=day",

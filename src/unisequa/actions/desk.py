@@ -124,7 +124,7 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
     live = [run.id for run in kept if run.state == "live"]
     unfilled = queries.nobodys(session, live)
     told = _Told(session, [*mine, *queued], actor.name)
-    short = {(one.run_id, one.key): one.words for one in told_of_person(session, actor.id)}
+    short = {(one.run_id, one.key): one.words for one in told_of_person(session, actor, actor.id)}
 
     def waits(row: queries.OpenTask, state: State) -> str:
         return short.get((row.run_id, row.key)) or told.words(row, state)

@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
+from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.today import utc_of
 from unisequa.core.calendars.words import day_words
 from unisequa.store.queries import no_time as queries
@@ -17,6 +18,7 @@ class Told:
     """A task without time before a day, in words."""
 
     run_id: int
+    run: str
     key: str
     title: str
     words: str
@@ -37,9 +39,10 @@ def told_of_run(session: Session, run_id: int) -> Mapping[str, str]:
     return {row.task_key: row.words for row in queries.in_runs(session, [run_id])}
 
 
-def told_of_person(session: Session, person_id: int) -> tuple[Told, ...]:
-    """What somebody has no time for."""
-    return tuple(Told(row.run_id, row.task_key, row.title, row.words) for row in queries.of_person(session, person_id))
+def told_of_person(session: Session, actor: Actor, person_id: int) -> tuple[Told, ...]:
+    """What somebody has no time for, in the runs that whoever looks may see."""
+    rows = queries.of_person(session, person_id, actor.id)
+    return tuple(Told(row.run_id, run, row.task_key, row.title, row.words) for row, run in rows)
 
 
 def level_told(session: Session, today: dt.date) -> str:

@@ -9,7 +9,19 @@ from zlib import crc32
 from sqlalchemy import delete, exists, func, or_, select
 from sqlalchemy.orm import Session
 
-from unisequa.store.tables import Calendar, Leave, LevelRow, NoTimeRow, Person, Run, TaskRow, TeamMember
+from unisequa.store.queries.runs import seen_by
+from unisequa.store.tables import (
+    Calendar,
+    Edition,
+    Leave,
+    LevelRow,
+    NoTimeRow,
+    Person,
+    Run,
+    TaskRow,
+    TeamMember,
+    TemplateRow,
+)
 
 
 def in_runs(session: Session, run_ids: Collection[int]) -> list[NoTimeRow]:
@@ -19,9 +31,11 @@ def in_runs(session: Session, run_ids: Collection[int]) -> list[NoTimeRow]:
     return list(session.scalars(select(NoTimeRow).where(NoTimeRow.run_id.in_(run_ids)).order_by(NoTimeRow.id)))
 
 
-def of_person(session: Session, person_id: int) -> list[NoTimeRow]:
-    """What somebody has no time for."""
-    return list(session.scalars(select(NoTimeRow).where(NoTimeRow.person_id == person_id).order_by(NoTimeRow.id)))
+def of_person(session: Session, person_id: int, viewer: int) -> list[tuple[NoTimeRow, str]]:
+    """What somebody has no time for in the runs that a viewer may see, with the names of these."""
+    query = select(NoTimeRow, Run.name).join(Run, Run.id == NoTimeRow.run_id).join(Edition)
+    query = query.join(TemplateRow).where(NoTimeRow.person_id == person_id, seen_by(viewer)).order_by(NoTimeRow.id)
+    return [(row, name) for row, name in session.execute(query)]
 
 
 def everything(session: Session) -> list[NoTimeRow]:

@@ -257,7 +257,7 @@ def _page(
     months = 4 if values["unit"] != "month" else 3
     before = first - step * months if values["unit"] != "month" else _months(first, -months)
     behind = first + step * months if values["unit"] != "month" else _months(first, months)
-    short = told_of_person(session, chosen.id) if chosen is not None else ()
+    short = told_of_person(session, me, chosen.id) if chosen is not None else ()
     return LoadPage(
         "people",
         tuple(_said(found, periods, values["unit"])),
@@ -270,7 +270,7 @@ def _page(
         behind.isoformat(),
         over,
         tuple(_room(found, chosen)),
-        tuple((one.run_id, one.key, one.title, one.words) for one in short),
+        tuple((one.run_id, one.key, f"{one.title}, {one.run}", one.words) for one in short),
         level_told(session, today),
         sum(person.bare for person in found.everybody.values()),
     )
@@ -322,10 +322,10 @@ def _row(
 
 
 def _cell(cell: Cell, why: str, highest: int, period: Period) -> CellSeen:
-    asked, has = _hours(cell.asked), _hours(cell.has)
+    asked, has = hours_in_cell(cell.asked), hours_in_cell(cell.has)
     title = f"{span_words(period.first, period.last)}: {asked} of {has} h asked"
     if cell.expected:
-        title += f", {_hours(cell.expected)} h more expected of prepared runs"
+        title += f", {hours_in_cell(cell.expected)} h more expected of prepared runs"
     if cell.over:
         title += f"; {hours_words(cell.over)} too much on single days"
     first = dt.date.fromordinal(period.first).isoformat()
@@ -346,7 +346,7 @@ def _cell(cell: Cell, why: str, highest: int, period: Period) -> CellSeen:
     )
 
 
-def _hours(minutes: int) -> str:
+def hours_in_cell(minutes: int) -> str:
     """Hours in a cell, which is narrow: from two on to the half."""
     return f"{round(minutes / 30) / 2:g}" if minutes >= 120 else hours_words(minutes).removesuffix(" h")
 
@@ -405,7 +405,7 @@ def _said(found: Loads, periods: Sequence[Period], unit: str) -> Iterator[tuple[
             yield ".", ""
         return
     for at, (over, person, n) in enumerate(worst[:MOST_SAID]):
-        yield (", " if at else "") + f"{person.name} {_hours(over)} h over", "bad"
+        yield (", " if at else "") + f"{person.name} {hours_in_cell(over)} h over", "bad"
         yield f" {_when(periods[n], unit)}", ""
     more = len(worst) - MOST_SAID
     yield f", and {more} more." if more > 0 else ".", ""
@@ -415,7 +415,7 @@ def _said(found: Loads, periods: Sequence[Period], unit: str) -> Iterator[tuple[
     best = max(free, key=lambda one: one[0], default=None)
     if best is not None and best[0] > 0:
         then = "" if unit == "day" else " then"
-        yield f" {best[1].name} has {_hours(best[0])} h free{then}.", ""
+        yield f" {best[1].name} has {hours_in_cell(best[0])} h free{then}.", ""
 
 
 def _when(period: Period, unit: str) -> str:
@@ -436,7 +436,7 @@ def _room(found: Loads, chosen: PersonLoad | None) -> Iterator[tuple[int, str, s
     for one in rest[:MOST_ROOM]:
         free = sum(cell.free for cell in one.cells)
         if free:
-            yield one.id, one.name, f"{_hours(free)} h"
+            yield one.id, one.name, f"{hours_in_cell(free)} h"
 
 
 def _over(
@@ -462,7 +462,7 @@ def _over(
     return OverloadSeen(
         f"{chosen.name} is {hours_words(overload.over)} over, {_span(overload)}: "
         f"{hours_words(overload.asked)} of {hours_words(overload.has)}.",
-        tuple(f"{one.title}: {one.words}" for one in told_of_person(session, chosen.id)[:3]),
+        tuple(f"{one.title}, {one.run}: {one.words}" for one in told_of_person(session, me, chosen.id)[:3]),
         tuple(_proposals(single, ids, names, overload)),
         tuple(_proposals(whole, ids, names, overload)),
         all_of_it or len(single) < 2,

@@ -16,10 +16,10 @@ from unisequa.actions.across import load as load_of
 from unisequa.actions.across.horizon import Horizon, RunSeen
 from unisequa.actions.across.load import Cell, Loads, Period, PersonLoad
 from unisequa.actions.people.people import Actor
-from unisequa.core.calendars.words import count_words, day_words, hours_words
+from unisequa.core.calendars.words import count_words, day_words
 from unisequa.store.store import Store
 from unisequa.web.across.horizon import asked_in
-from unisequa.web.across.load import asked_days, periods_from
+from unisequa.web.across.load import asked_days, hours_in_cell, periods_from
 from unisequa.web.drawing.paper import (
     ACT,
     FONT,
@@ -213,6 +213,7 @@ def _load_parts(
     rows: Sequence[LoadRow], periods: Sequence[Period], unit: str, column: float, width: int
 ) -> Iterator[str]:
     month = ""
+    yield _words(0, HEAD - 6, "Hours asked of those they have", SOFT)
     for n, period in enumerate(periods):
         first = dt.date.fromordinal(period.first)
         x = WHO + n * column + 4
@@ -232,7 +233,7 @@ def _load_parts(
 
 
 def _cell(x: float, y: int, column: float, cell: Cell, why: str | None, highest: int) -> Iterator[str]:
-    asked, has = (hours_words(minutes).removesuffix(" h") for minutes in (cell.asked, cell.has))
+    asked, has = hours_in_cell(cell.asked), hours_in_cell(cell.has)
     if why and not cell.asked:
         yield _rect(x, y, column, ROW, OFF)
         yield _words(x + 4, y + 15, _short(why, 12), SOFT)
@@ -243,7 +244,7 @@ def _cell(x: float, y: int, column: float, cell: Cell, why: str | None, highest:
         full = min(tall, tall * cell.asked / cell.has) if cell.has else 0
         yield _rect(x + 4, y + 19 - tall, 7, tall, "none", SOFT)
         yield _rect(x + 4, y + 19 - full, 7, full, PALE, LATE if over or cell.over else ACT)
-    text = f"{asked} of {has} h" if cell.asked else f"{has} h free" if cell.has else ""
+    text = f"{asked} of {has}" if cell.asked else f"{has} free" if cell.has else ""
     ink = LATE if over else INK if cell.asked else SOFT
     yield _words(x + (14 if why is not None else 4), y + 15, text, ink, heavy=over, size=10)
 
