@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -282,7 +283,7 @@ END:VEVENT\r
 BEGIN:VEVENT\r
 UID:b@example.org\r
 DTSTART:20260701T090000\r
-DTEND:20260701T170000\r
+DTEND:20260701T110000\r
 SUMMARY:Course\r
 RRULE:FREQ=WEEKLY;UNTIL=20260715T235959Z\r
 END:VEVENT\r
@@ -305,12 +306,17 @@ def test_leave_is_shown_before_it_is_entered_and_read_from_a_calendar(site: Site
     assert [(one.asked, one.has) for one in found.over] == [(960, 0)]
     spans = read_apart(CALENDAR, "leave.ics").leave
     assert spans == (
-        ("2026-06-08", "2026-06-10", "Away"), ("2026-07-01", "2026-07-01", "Course"),
-        ("2026-07-08", "2026-07-08", "Course"), ("2026-07-15", "2026-07-15", "Course"),
+        ("2026-06-08", "2026-06-10", "Away", 0), ("2026-07-01", "2026-07-01", "Course", 120),
+        ("2026-07-08", "2026-07-08", "Course", 120), ("2026-07-15", "2026-07-15", "Course", 120),
     )  # fmt: skip
+    page = site.client("Bela").post("/leave/read", files={"file": ("leave.ics", CALENDAR)}).text
+    boxes = re.findall("<input type=.checkbox.*?</label>", page)
+    assert [("checked" in box, "only 2 h" in box) for box in boxes] == [(True, False), *[(False, True)] * 3]
+    assert "3 tasks on these days" in page
+    days = [(first, last, label) for first, last, label, _ in spans]
     with site.store.writing() as session:
-        assert leaving.take_in(session, bela, bela.id, spans, TODAY) == (4, [])
-        added, left = leaving.take_in(session, bela, bela.id, spans[:1], TODAY)
+        assert leaving.take_in(session, bela, bela.id, days, TODAY) == (4, [])
+        added, left = leaving.take_in(session, bela, bela.id, days[:1], TODAY)
     assert added == 0 and "already" in left[0]
 
 

@@ -29,7 +29,7 @@ class Found:
     names: tuple[str, ...] = ()
     rows: tuple[tuple[str, ...], ...] = ()
     bytewise: bool = False
-    leave: tuple[tuple[str, str, str], ...] = ()
+    leave: tuple[tuple[str, str, str, int], ...] = ()
 
 
 def read_apart(content: bytes, name: str) -> Found:
@@ -65,7 +65,7 @@ def read_apart(content: bytes, name: str) -> Found:
     if (template := told.get("template")) is not None:
         return Found(template=template)
     if (leave := told.get("leave")) is not None:
-        return Found(leave=tuple((first, last, label) for first, last, label in leave))
+        return Found(leave=tuple((first, last, label, minutes) for first, last, label, minutes in leave))
     return Found(None, tuple(told["names"]), tuple(tuple(row) for row in told["rows"]), told["bytewise"])
 
 

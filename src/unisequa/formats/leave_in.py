@@ -14,8 +14,9 @@ from unisequa.core.errors import DocumentError, Fault
 MOST_EVENTS, MOST_TIMES = 2000, 200
 """How many events and stretches of days are read, and how often each event is taken to come back."""
 
-LeaveRead = tuple[str, str, str]
-"""First and last day as ISO text, both included, and what the event is called."""
+LeaveRead = tuple[str, str, str, int]
+"""First and last day as ISO text, both included, what the event is called, and its minutes where it has hours of one
+day (0 where it has whole days)."""
 
 
 def read_leave(content: bytes, name: str) -> list[LeaveRead]:
@@ -37,10 +38,11 @@ def read_leave(content: bytes, name: str) -> list[LeaveRead]:
     if len(events) > MOST_EVENTS:
         raise DocumentError([Fault(name, f"has more than {MOST_EVENTS} events; export fewer days")])
     spans = {span for event in events for span in _spans(event)}
-    return sorted((first.isoformat(), last.isoformat(), label) for first, last, label in spans)[:MOST_EVENTS]
+    found = ((first.isoformat(), last.isoformat(), label, minutes) for first, last, label, minutes in spans)
+    return sorted(found)[:MOST_EVENTS]
 
 
-def _spans(event: Any) -> Iterator[tuple[dt.date, dt.date, str]]:
+def _spans(event: Any) -> Iterator[tuple[dt.date, dt.date, str, int]]:
     if str(event.get("TRANSP", "")).upper() == "TRANSPARENT" or str(event.get("STATUS", "")).upper() == "CANCELLED":
         return
     start = getattr(event.get("DTSTART"), "dt", None)
@@ -52,8 +54,9 @@ def _spans(event: Any) -> Iterator[tuple[dt.date, dt.date, str]]:
     first, last = _day(start), _last(start, end)
     label = " ".join(str(event.get("SUMMARY", "")).split())[:200]
     days = last - first
+    minutes = 0 if days or not isinstance(start, dt.datetime) or end is None else _minutes(end - start)
     for day in _times(event, start):
-        yield day, day + days, label
+        yield day, day + days, label, minutes
 
 
 def _times(event: Any, start: dt.date) -> Iterator[dt.date]:
@@ -82,6 +85,10 @@ def _in_days(rule: str) -> str:
     """A recurrence rule whose end is a day, as its beginning is."""
     parts = [part[:14] if part.upper().startswith("UNTIL=") else part for part in rule.split(";")]
     return ";".join(part + "T235959" if part.upper().startswith("UNTIL=") else part for part in parts)
+
+
+def _minutes(length: dt.timedelta) -> int:
+    return max(1, int(length.total_seconds()) // 60)
 
 
 def _day(moment: dt.date) -> dt.date:

@@ -107,6 +107,20 @@ def _laid_without(
     return asked
 
 
+def lying_on(
+    session: Session, actor: Actor, person_id: int, spans: Sequence[tuple[dt.date, dt.date]], today: dt.date
+) -> list[int]:
+    """How many open tasks of somebody lie on each of some stretches of days; of anybody else's only administrators are
+    told."""
+    if not spans or not (actor.administrator or actor.id == person_id):
+        return [0] * len(spans)
+    last = max(end for _, end in spans)
+    tasks = [named.of for named in load_queries.tasks_with(session, person_id, (), today, last, actor.id)]
+    return [
+        sum(1 for task in tasks if task.start_on <= end and task.finish_on >= max(first, today)) for first, end in spans
+    ]
+
+
 def take_in(
     session: Session, actor: Actor, person_id: int, spans: Sequence[tuple[str, str, str]], today: dt.date
 ) -> tuple[int, list[str]]:

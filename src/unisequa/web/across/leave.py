@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated
 
@@ -29,6 +29,8 @@ from unisequa.web.session import field as text_field
 router = APIRouter()
 Words = Annotated[str, Query(max_length=200)]
 MOST_TASKS = 40
+SHORT = 6 * 60
+"""Minutes below which an event of a calendar file is taken for an appointment, not for a day away."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +52,8 @@ class SpanRead:
     label: str
     value: str
     past: bool
+    ticked: bool
+    told: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,14 +138,25 @@ def read(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings:
     except DocumentError as error:
         said = "; ".join(f"{fault.path} {fault.message}" for fault in error.faults)
         return _again(request, me, store, settings, typed, {"file": f"{said}."})
-    today = settings.day().isoformat()[:10]
-    spans = tuple(
-        SpanRead(_days(first, last), label, json.dumps([first, last, label]), last < today)
-        for first, last, label in found
-    )
     with store.reading() as session:
+        spans = tuple(_read_spans(session, me, number_in(typed["who"]), found, settings.day()))
         page = LeavePage("people", *_lists(session, me, settings), typed, read=spans, file=name)
     return render(request, "across/leave.html", page)
+
+
+def _read_spans(
+    session: Session, me: SignedIn, person_id: int, found: Sequence[tuple[str, str, str, int]], today: dt.date
+) -> Iterator[SpanRead]:
+    """What was read of a file, with what it would do; hours of a day are no day away unless somebody says so."""
+    now = dt.date(today.year, today.month, today.day)
+    days = [(dt.date.fromisoformat(first), dt.date.fromisoformat(last)) for first, last, _, _ in found]
+    counts = actions.lying_on(session, me, person_id, days, now)
+    for (first, last, label, minutes), (_, end), count in zip(found, days, counts, strict=True):
+        told = [f"only {hours_words(minutes)}" if 0 < minutes < SHORT else "", "over" if end < now else ""]
+        told += [f"{count_words(count, 'task')} on these days" if count and end >= now else ""]
+        value = json.dumps([first, last, label])
+        ticked = end >= now and not 0 < minutes < SHORT
+        yield SpanRead(_days(first, last), label, value, end < now, ticked, ", ".join(filter(None, told)))
 
 
 @router.post("/leave/take-in")
