@@ -38,8 +38,8 @@ def read_leave(content: bytes, name: str) -> list[LeaveRead]:
     if len(events) > MOST_EVENTS:
         raise DocumentError([Fault(name, f"has more than {MOST_EVENTS} events; export fewer days")])
     spans = {span for event in events for span in _spans(event)}
-    found = ((first.isoformat(), last.isoformat(), label, minutes) for first, last, label, minutes in spans)
-    return sorted(found)[:MOST_EVENTS]
+    read = ((first.isoformat(), last.isoformat(), label, minutes) for first, last, label, minutes in spans)
+    return sorted(read)[:MOST_EVENTS]
 
 
 def _spans(event: Any) -> Iterator[tuple[dt.date, dt.date, str, int]]:
