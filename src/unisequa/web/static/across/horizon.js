@@ -6,8 +6,8 @@ import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../dr
 import { HEAD, ROW, dayWords, isoOf, placed, slotAt, xOf } from "../drawing/scale.js";
 import { Pieces, esc } from "../drawing/svg.js";
 import { View } from "../drawing/view.js";
-import { byId, find } from "../dom.js";
-import { drawnGroup, drawnRun, joint, knobOf, monthNames, monthsOf } from "./marks.js";
+import { byId, find, unwatched } from "../dom.js";
+import { drawnGroup, drawnRun, joint, knobOf, monthNames, monthsOf, pointedAt } from "./marks.js";
 import { Elements, itemsOf, narrow, within } from "./rows.js";
 import { openStretch } from "./stretch.js";
 import { tell } from "./told.js";
@@ -18,6 +18,8 @@ import { drawWait, goWait } from "./wait.js";
 /** @type {Record<string, number>} */
 const PX = { week: 4.5, month: 2, quarter: 0.9 };
 const BATCH = 60;
+/** How far beyond what is drawn runs are fetched, so that they are there when their rows are. */
+const BEYOND = 60 * ROW;
 
 class Horizon {
   constructor() {
@@ -93,19 +95,31 @@ class Horizon {
 
   /** What of one row stands at the left. @param {Item} item */
   row(item) {
-    if (item.kind !== "run") {
-      return { of: item, className: "row ph", html: `<span class="t">${esc(item.label || "all")} <span class="n ml-1">${item.count}</span></span>` };
-    }
-    const run = this.runs.get(item.of);
-    if (!run) return { of: null, className: "row", html: `<span class="t text-soft">…</span>` };
-    const short = run.no ? ` <b class="late" title="${esc(run.no)}">no time</b>` : "";
+    const run = item.kind === "run" ? this.runs.get(item.of) : undefined;
     const chosen = this.selected === item.id ? " sel" : "";
-    const strip = narrow() && run.f !== null && run.l !== null ? this.strip(run) : "";
+    if (run) return { of: `${run.id}${chosen}`, className: `row${chosen}`, fill: (/** @type {HTMLElement} */ row) => this.fill(row, run) };
+    const html = item.kind === "run" ? `<span class="t text-soft">…</span>` : `<span class="t">${esc(item.label || "all")} <span class="n ml-1">${item.count}</span></span>`;
     return {
-      of: `${run.id}${chosen}`,
-      className: `row${chosen}`,
-      html: `<a class="t" href="${document.body.dataset.root}runs/${run.id}" title="${esc(run.n)}">${esc(run.n)}</a><span class="w text-soft" title="${esc(run.k)}">${esc(run.k)}</span><span class="s ${run.c}" title="${esc(run.w)}">${esc(run.s)}${short}</span>${strip}`,
+      of: item.kind === "run" ? null : item,
+      className: item.kind === "run" ? "row" : "row ph",
+      fill: (/** @type {HTMLElement} */ row) => {
+        row.innerHTML = html;
+      },
     };
+  }
+
+  /** A run's name, keeper and standing, in the elements of the run whose row it was before. @param {HTMLElement} row @param {Run} run */
+  fill(row, run) {
+    if (row.firstElementChild?.tagName !== "A" || narrow()) row.innerHTML = `<a class="t"></a><span class="w text-soft"></span><span class="s"></span>`;
+    const [name, keeper, stands] = /** @type {any} */ (row.children);
+    name.href = `${document.body.dataset.root}runs/${run.id}`;
+    for (const [part, text, title] of [[name, run.n, run.n], [keeper, run.k, run.k], [stands, run.s, run.w]]) {
+      part.textContent = text;
+      part.title = title;
+    }
+    stands.className = `s ${run.c}`;
+    if (run.no) stands.append(" ", Object.assign(document.createElement("b"), { className: "late", title: run.no, textContent: "no time" }));
+    if (narrow() && run.f !== null && run.l !== null) row.insertAdjacentHTML("beforeend", this.strip(run));
   }
 
   /** The run alone, as wide as a narrow screen. @param {Run} run */
@@ -119,10 +133,15 @@ class Horizon {
   }
 
   rows() {
+    unwatched(() => this.drawn());
+  }
+
+  /** The rows in sight and some screens more, with their bars. */
+  drawn() {
     this.view.reach();
     const items = within(this.items, this.view.from, this.view.to);
     this.elements?.update(items);
-    this.fetch(items);
+    this.fetch(within(this.items, this.view.from - BEYOND, this.view.to + BEYOND));
     if (narrow()) return;
     /** @type {import("../drawing/svg.js").Wanted[]} */
     const wanted = [];
@@ -151,7 +170,8 @@ class Horizon {
       byId("toast").textContent = "The rows did not come; scroll on to ask again.";
       return;
     }
-    this.rows();
+    const got = new Set(ids);
+    if (items.some((item) => got.has(item.of) && this.view.has(item.y))) this.rows();
   }
 
   /** Which runs wait for which. */
@@ -214,6 +234,12 @@ class Horizon {
     else tell([]);
   }
 
+  /** What of a run is pointed at. @param {Run} run @param {{ x: number, y: number }} point */
+  pointed(run, { x, y }) {
+    const [item] = this.model.packed ? [] : within(this.items, y, y);
+    return item ? pointedAt(this.scale, run, x, y - item.y, item.height) : { part: undefined, anchor: undefined };
+  }
+
   /** The run that is pointed at has a knob to draw a link from. @param {Element} mark */
   knob(mark) {
     const run = this.model.packed ? undefined : this.runs.get(Number(/** @type {SVGElement} */ (mark).dataset.run));
@@ -244,16 +270,16 @@ function listen(page) {
   const field = byId("field");
   field.addEventListener("pointermove", async (/** @type {any} */ event) => {
     const mark = event.target.closest?.("[data-run]");
-    const phase = event.target.closest?.("[data-phase]");
-    const key = mark ? `${mark.dataset.run} ${phase ? phase.dataset.phase : ""}` : "";
+    const run = mark && page.runs.get(Number(mark.dataset.run));
+    const { part, anchor } = run ? page.pointed(run, fieldPoint(event)) : { part: undefined, anchor: undefined };
+    const key = mark ? `${mark.dataset.run} ${part ? part[0] : ""} ${anchor || ""}` : "";
     if (key === pointed || page.moved || page.drawing) return;
     if (mark) page.knob(mark);
     pointed = key;
     if (!mark) return tell([]);
-    const run = page.runs.get(Number(mark.dataset.run));
     const at = [event.clientX, event.clientY];
     if (!run) return tell([mark.dataset.told || ""], at[0], at[1]);
-    const part = phase && run.p.find((one) => one[0] === phase.dataset.phase);
+    if (anchor) return tell([`${anchor[1]}: ${dayWords(anchor[0])}`, run.n], at[0], at[1]);
     const span = part ? `${dayWords(part[2])} – ${dayWords(part[3])}, ${part[4]} of ${part[5]} over` : `${run.t[0]} of ${run.t[1]} tasks over`;
     tell([`${part ? part[1] : run.n}: ${span}`, run.w || run.s], at[0], at[1]);
     if (!part) return;

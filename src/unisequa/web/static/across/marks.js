@@ -24,6 +24,7 @@ import { element, esc } from "../drawing/svg.js";
 
 const HEIGHTS = [11, 9, 7.5];
 const GAP = 1;
+const NEAR = 3;
 
 /** The phases of a run, or the whole of it where it has none. @param {Run} run @returns {Run["p"]} */
 const partsOf = (run) => (run.p.length || run.f === null || run.l === null ? run.p : [["", run.n, run.f, run.l - 1, run.t[0], run.t[1], 0]]);
@@ -35,27 +36,48 @@ function stateOf(run, over, tasks) {
   return "under-way";
 }
 
-/** @param {Scale} scale @param {Run} run @param {number} tall */
-export function drawnRun(scale, run, tall = ROW) {
-  const parts = partsOf(run);
+/** How the phases of a run lie below each other. @param {Run["p"]} parts @param {number} tall */
+function lanesOf(parts, tall) {
   const lanes = 1 + Math.max(0, ...parts.map((part) => part[6]));
   const height = HEIGHTS[Math.min(lanes, HEIGHTS.length) - 1];
   const top = (tall - lanes * height - (lanes - 1) * GAP) / 2;
-  const bars = parts.map(([key, label, first, last, over, tasks, lane]) => {
+  return { height, topOf: (/** @type {number} */ lane) => top + lane * (height + GAP) };
+}
+
+/** The phase of a run at a place in its row, and its anchor there. @param {Scale} scale @param {Run} run @param {number} x @param {number} y @param {number} tall */
+export function pointedAt(scale, run, x, y, tall = ROW) {
+  const { height, topOf } = lanesOf(partsOf(run), tall);
+  const part = run.p.find(([, , first, last, , , lane]) => {
+    const [from, width] = barOf(scale, [first, last + 1]);
+    return x >= from && x <= from + width && y >= topOf(lane) - GAP && y <= topOf(lane) + height;
+  });
+  const anchor = run.a.find(([day]) => Math.abs(xOf(scale, day + 0.5) - x) < NEAR);
+  return { part, anchor };
+}
+
+/** A run as few elements: one for all its phases that stand alike. @param {Scale} scale @param {Run} run @param {number} tall */
+export function drawnRun(scale, run, tall = ROW) {
+  const parts = partsOf(run);
+  const { height, topOf } = lanesOf(parts, tall);
+  /** @type {Map<string, string>} */
+  const paths = new Map();
+  const put = (/** @type {string} */ state, /** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ wide) => paths.set(state, `${paths.get(state) || ""}M${x} ${y}h${wide}v${height}h${-wide}z`);
+  for (const [, , first, last, over, tasks, lane] of parts) {
     const [x, width] = barOf(scale, [first, last + 1]);
-    const y = top + lane * (height + GAP);
     const state = stateOf(run, over, tasks);
     const wide = Math.max(width - 1, 2);
-    const begun = state === "under-way" ? `<rect class="begun" x="${x}" y="${y}" width="${Math.max(Math.round((wide * over) / Math.max(tasks, 1)), 1)}" height="${height}"/>` : "";
-    return `<g class="phase" data-phase="${esc(key)}" data-told="${esc(label)}"><rect class="bar ${state}" x="${x}" y="${y}" width="${wide}" height="${height}"/>${begun}</g>`;
-  });
-  const anchors = run.a.map(([day, label]) => `<path class="plumb thin" d="M${xOf(scale, day + 0.5)} 3V${tall - 3}"><title>${esc(label)}</title></path>`);
+    put(`bar ${state}`, x, topOf(lane), wide);
+    if (state === "under-way") put("begun", x, topOf(lane), Math.max(Math.round((wide * over) / Math.max(tasks, 1)), 1));
+  }
+  const order = [...paths].sort(([a], [b]) => Number(a === "begun") - Number(b === "begun"));
+  const bars = order.map(([state, path]) => `<path class="${state}" d="${path}"/>`);
+  const anchors = run.a.length ? `<path class="plumb thin" d="${run.a.map(([day]) => `M${xOf(scale, day + 0.5)} 3V${tall - 3}`).join("")}"/>` : "";
   const end = run.d === null ? "" : `<path class="endline" d="M${xOf(scale, run.d)} 4V${tall - 3}M${xOf(scale, run.d) - 4} 4h8"/>`;
   const mark = run.m === null ? "" : `<path class="markline ${run.c}" d="M${xOf(scale, run.m + 0.5)} 1V${tall - 1}"/>`;
   const later = run.x !== null && run.l !== null && run.c !== "over" && run.x + 1 > run.l ? `<path class="slack" d="M${xOf(scale, run.l) + 2} ${tall / 2}H${xOf(scale, run.x + 1)}"><title>expected end</title></path>` : "";
   const [x, width] = run.f === null || run.l === null ? [0, 0] : barOf(scale, [run.f, run.l]);
   const hit = run.f === null ? "" : `<rect class="hit" x="${x}" y="1" width="${width}" height="${tall - 2}"/>`;
-  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors.join("")}${end}${mark}</g>`;
+  return `<g class="mk run" data-run="${run.id}">${hit}${bars.join("")}${later}${anchors}${end}${mark}</g>`;
 }
 
 /** What a link is drawn from, at the end of the run that is pointed at. @param {Scale} scale @param {Run} run */

@@ -58,7 +58,7 @@ export function within(items, from, to) {
 
 /** Elements by their ids, kept while they are in sight. */
 export class Elements {
-  /** @param {HTMLElement} box @param {(item: Item) => { html: string, of: unknown, className: string }} made */
+  /** @param {HTMLElement} box @param {(item: Item) => { fill: (row: HTMLElement) => void, of: unknown, className: string }} made */
   constructor(box, made) {
     this.box = box;
     this.made = made;
@@ -69,34 +69,37 @@ export class Elements {
 
   /** @param {Item[]} items */
   update(items) {
-    const seen = new Set();
+    const seen = new Set(items.map((item) => item.id));
+    const spare = [];
+    for (const [id, kept] of this.kept) {
+      if (seen.has(id) || kept.element.contains(document.activeElement)) continue;
+      spare.push(kept);
+      this.kept.delete(id);
+    }
     /** @type {Element | null} */
     let after = null;
     for (const item of items) {
-      seen.add(item.id);
-      const { html, of, className } = this.made(item);
+      const { fill, of, className } = this.made(item);
       let kept = this.kept.get(item.id);
       if (!kept) {
-        kept = { element: document.createElement("div"), of: undefined };
+        kept = spare.pop() || { element: document.createElement("div"), of: undefined };
         kept.element.dataset.id = item.id;
         kept.element.setAttribute("role", "listitem");
         kept.element.style.top = `${item.y}px`;
         kept.element.style.height = `${item.height}px`;
         this.kept.set(item.id, kept);
-        if (after) after.after(kept.element);
-        else this.box.prepend(kept.element);
+        if (after ? after.nextSibling !== kept.element : this.box.firstChild !== kept.element) {
+          if (after) after.after(kept.element);
+          else this.box.prepend(kept.element);
+        }
       }
       if (kept.of !== of) {
         kept.element.className = className;
-        kept.element.innerHTML = html;
+        fill(kept.element);
         kept.of = of;
       }
       after = kept.element;
     }
-    for (const [id, kept] of this.kept) {
-      if (seen.has(id) || kept.element.contains(document.activeElement)) continue;
-      kept.element.remove();
-      this.kept.delete(id);
-    }
+    for (const { element } of spare) element.remove();
   }
 }

@@ -1,4 +1,5 @@
 // What stays in sight while a field is scrolled: its month, and at its edges where bars and plumb lines lie that are not.
+import { unwatched } from "../dom.js";
 import { columnWidth } from "./columns.js";
 import { HEAD, ROW, CHARACTER, dateOf, xOf } from "./scale.js";
 import { bringIn } from "./view.js";
@@ -12,10 +13,7 @@ import { bringIn } from "./view.js";
  */
 
 const BUTTON = 18;
-const MONTH = { month: "long", year: "numeric", timeZone: "UTC" };
-
-/** @param {number} ordinal  A day. @returns {string} */
-const monthOf = (ordinal) => dateOf(ordinal).toLocaleDateString("en-GB", /** @type {Intl.DateTimeFormatOptions} */ (MONTH));
+const NAMES = new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric", timeZone: "UTC" });
 
 /** The first day of the month after that of a day. @param {number} ordinal */
 function nextMonth(ordinal) {
@@ -23,57 +21,85 @@ function nextMonth(ordinal) {
   return Date.UTC(date.getUTCFullYear(), date.getUTCMonth() + 1, 1) / 86400000 + 719163;
 }
 
-/** @param {string} className @param {string} text @param {Record<string, string>} style */
-function piece(className, text, style) {
+/** @param {string} className @param {string} text */
+function piece(className, text) {
   const made = Object.assign(document.createElement("button"), { type: "button", className, textContent: text, tabIndex: -1 });
   made.setAttribute("aria-hidden", "true"); // by keyboard a row's bar comes into sight with its row
-  Object.assign(made.style, style);
   return made;
 }
+
+/** @param {HTMLElement} parent @param {string} className */
+const box = (parent, className) => parent.appendChild(Object.assign(document.createElement("div"), { className }));
+
+/** An arrow in the row of a bar that is out of sight. @typedef {{ element: HTMLButtonElement, key: string, y: number, x: number, end: number, side: string }} Arrow */
 
 /** The layer over a sheet's field; it lets the pointer through except where an arrow stands. */
 export class Edges {
   /** @param {HTMLElement} sheet  Scrolled; its parent is what the layer lies in. */
   constructor(sheet) {
     this.sheet = sheet;
-    this.layer = document.createElement("div");
-    this.layer.className = "edges";
+    this.layer = Object.assign(document.createElement("div"), { className: "edges" });
+    this.head = box(this.layer, "edgehead");
+    /** Where arrows lie as the rows do, moved as one while these are scrolled. */
+    this.moved = box(box(this.layer, "edgerows"), "edgemoved");
     sheet.after(this.layer);
     this.waiting = 0;
+    this.place = "";
+    this.told = "";
+    /** @type {Map<string, Arrow>} */
+    this.kept = new Map();
     /** @type {() => InSight | null} */
     this.seen = () => null;
-    sheet.addEventListener("scroll", () => this.soon(), { passive: true });
+    /** Where the sheet stands; measured while it is scrolled, before rows that come make it be laid out anew. */
+    this.at = { fresh: false, left: 0, top: 0, height: 0, width: 0, place: "" };
+    sheet.addEventListener("scroll", () => { this.measure(); this.soon(); }, { passive: true });
+    this.moved.addEventListener("click", (event) => {
+      const arrow = this.kept.get(/** @type {HTMLElement} */ (event.target).dataset.edge || "");
+      if (arrow) bringIn(sheet, arrow.x, arrow.end - arrow.x);
+    });
+  }
+
+  measure() {
+    const { sheet } = this;
+    const width = sheet.clientWidth - columnWidth();
+    const place = `left: ${sheet.offsetLeft + columnWidth()}px; top: ${sheet.offsetTop}px; width: ${width}px; height: ${sheet.clientHeight}px`;
+    this.at = { fresh: true, left: sheet.scrollLeft, top: sheet.scrollTop, height: sheet.clientHeight, width, place };
   }
 
   /** Draw it at the next frame. */
   soon() {
     cancelAnimationFrame(this.waiting);
-    this.waiting = requestAnimationFrame(() => this.draw());
+    this.waiting = requestAnimationFrame(() => unwatched(() => this.draw()));
   }
 
   draw() {
     const { sheet, layer } = this;
-    const width = sheet.clientWidth - columnWidth();
+    if (!this.at.fresh) this.measure();
+    this.at.fresh = false;
+    const { width, left, top, place } = this.at;
     const seen = width > 120 ? this.seen() : null;
     if (!layer.isConnected) sheet.after(layer); // a page swapped anew leaves it out
     layer.hidden = !seen;
     if (!seen) return;
-    const left = sheet.scrollLeft;
-    Object.assign(layer.style, { left: `${sheet.offsetLeft + columnWidth()}px`, top: `${sheet.offsetTop}px`, width: `${width}px`, height: `${sheet.clientHeight}px` });
-    /** @type {HTMLElement[]} */
-    const pieces = [...this.named(seen.plumbs, left, width), ...this.arrows(seen.bars, left, width)];
-    if (seen.dates) pieces.push(...this.month(seen.scale, left));
-    layer.replaceChildren(...pieces);
+    if (this.place !== place) layer.style.cssText = place;
+    this.place = place;
+    this.moved.style.transform = `translateY(${-top}px)`;
+    this.arrows(seen.bars, left, width);
+    const month = seen.dates ? this.month(seen.scale, left) : "";
+    const sides = this.named(seen.plumbs, left, width);
+    const told = [month, ...sides.map((one) => one.text)].join("\n");
+    if (this.told === told) return;
+    this.told = told;
+    this.head.replaceChildren(...sides.map((one) => this.plumb(one)));
+    if (month) this.head.append(Object.assign(document.createElement("span"), { className: "stuckmonth", textContent: month }));
   }
 
   /** The month at the left edge, while its own name is not there. @param {import("./scale.js").Scale} scale @param {number} left */
   month(scale, left) {
     const day = Math.floor(scale.first + Math.max(left, 0) / scale.px);
-    const text = monthOf(day);
+    const text = NAMES.format(dateOf(day));
     const room = xOf(scale, nextMonth(day)) - left;
-    if (room < text.length * CHARACTER + 16) return [];
-    const name = Object.assign(document.createElement("span"), { className: "stuckmonth", textContent: text });
-    return [name];
+    return room < text.length * CHARACTER + 16 ? "" : text;
   }
 
   /** The nearest plumb line out of sight on either side, by name. @param {{ x: number, text: string }[]} plumbs @param {number} left @param {number} width */
@@ -84,27 +110,45 @@ export class Edges {
     const sides = [[before, "left"], [behind, "right"]];
     return sides.filter(([lines]) => lines.length).map(([lines, side]) => {
       const more = lines.length > 1 ? ` and ${lines.length - 1} more` : "";
-      const made = piece("stuckplumb", side === "left" ? `‹ ${lines[0].text}${more}` : `${lines[0].text}${more} ›`, { [side]: "2px", top: "2px" });
-      made.addEventListener("click", () => bringIn(this.sheet, lines[0].x));
-      return made;
+      return { side, x: lines[0].x, text: side === "left" ? `‹ ${lines[0].text}${more}` : `${lines[0].text}${more} ›` };
     });
   }
 
-  /** An arrow in each row whose bar is out of sight. @param {InSight["bars"]} bars @param {number} left @param {number} width */
+  /** @param {{ side: string, x: number, text: string }} one */
+  plumb({ side, x, text }) {
+    const made = piece("stuckplumb", text);
+    made.style.setProperty(side, "2px");
+    made.addEventListener("click", () => bringIn(this.sheet, x));
+    return made;
+  }
+
+  /** An arrow in each row whose bar is out of sight; those of rows scrolled away serve the rows that come. @param {InSight["bars"]} bars @param {number} left @param {number} width */
   arrows(bars, left, width) {
-    const top = this.sheet.scrollTop;
-    const made = [];
+    const { top, height } = this.at;
+    const wanted = [];
     for (const { key, y, x, end, title } of bars) {
       const at = HEAD + y - top;
-      if (at < HEAD - 6 || at > this.sheet.clientHeight - ROW) continue;
+      if (at < HEAD - ROW || at > height - ROW) continue;
       const side = end < left + 3 ? "left" : x > left + width - 3 ? "right" : "";
-      if (!side) continue;
-      const arrow = piece("edgearrow", side === "left" ? "‹" : "›", { [side]: "0", top: `${at + (ROW - BUTTON) / 2}px` });
-      arrow.title = `To the bar of ${title}`;
-      arrow.dataset.edge = key;
-      arrow.addEventListener("click", () => bringIn(this.sheet, x, end - x));
-      made.push(arrow);
+      if (side) wanted.push({ key, y, x, end, title, side });
     }
-    return made;
+    const keys = new Set(wanted.map((one) => one.key));
+    const spare = [...this.kept.values()].filter((one) => !keys.has(one.key));
+    for (const one of spare) this.kept.delete(one.key);
+    for (const { title, ...one } of wanted) {
+      const kept = this.kept.get(one.key) || spare.pop() || { element: this.moved.appendChild(piece("edgearrow", "")), key: "", y: -1, x: 0, end: 0, side: "" };
+      const { element } = kept;
+      if (kept.side !== one.side) {
+        element.textContent = one.side === "left" ? "‹" : "›";
+        element.classList.toggle("right", one.side === "right");
+      }
+      if (kept.key !== one.key) {
+        element.title = `To the bar of ${title}`;
+        element.dataset.edge = one.key;
+      }
+      if (kept.y !== one.y) element.style.top = `${one.y + (ROW - BUTTON) / 2}px`;
+      this.kept.set(one.key, Object.assign(kept, one));
+    }
+    for (const one of spare) one.element.remove();
   }
 }
