@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -25,7 +25,7 @@ from unisequa.store.plans import plan_of
 from unisequa.store.queries import runs as queries
 from unisequa.store.queries.people import leave_of, people_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import CrewMember, Run, TaskRow
+from unisequa.store.tables import Run, TaskRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,6 +114,32 @@ class Baseline:
     number: int
     name: str
     at: dt.datetime
+
+
+class TasksSeen(Mapping[str, TaskSeen]):
+    """The tasks of a run by their keys, each made when it is first asked for: of 5,000 a page shows some."""
+
+    def __init__(self, rows: Iterable[TaskRow], made: Callable[[TaskRow], TaskSeen], now: Iterable[str] = ()) -> None:
+        self._rows = {row.key: row for row in rows}
+        self._made = made
+        self._known: dict[str, TaskSeen] = {}
+        for key in now:  # who may sign them off asks the run's crew, which is there now
+            self[key]
+
+    def __getitem__(self, key: str) -> TaskSeen:
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = self._made(self._rows[key])
+        return known
+
+    def __contains__(self, key: object) -> bool:
+        return key in self._rows
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._rows)
+
+    def __len__(self) -> int:
+        return len(self._rows)
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,6 +271,37 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
     mine = access.roles_of(run, actor)
     of_teams = {member.role for member in run.crew if member.team is not None}
     comments = access.may_comment(run, actor)
+    doers = {role: member.name for role, member in crew.items()}
+
+    def of_row(row: TaskRow) -> TaskSeen:
+        theirs = access.is_doer(row, mine, actor)
+        return TaskSeen(
+            key=row.key,
+            title=row.title,
+            phase=row.phase,
+            role=row.role,
+            kind=row.kind,
+            state=row.state,
+            instructions=row.instructions,
+            links_out=tuple(row.links_out),
+            effort=row.effort,
+            may_skip=row.may_skip,
+            sign_off_role=row.sign_off_role,
+            sign_off=rules.get(row.key),
+            may_work=changes or theirs,
+            may_sign_off=row.state == "in review" and access.may_sign_off(run, row, actor),
+            gate=row.gate,
+            who=doers.get(row.role or "", "") if row.assigned_id is None else names.get(row.assigned_id, ""),
+            person_id=row.person_id,
+            given=row.assigned_id is not None,
+            mine=theirs,
+            of_team=row.role in of_teams,
+            in_team=row.role in of_teams and row.role in mine,
+            checked=frozenset(row.checked),
+            own=row.own,
+            done_at=row.done_at,
+        )
+
     return RunSeen(
         id=run.id,
         name=run.name,
@@ -257,36 +314,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         template_name=run.edition.template.name,
         template=template,
         plan=plan,
-        tasks={
-            row.key: TaskSeen(
-                key=row.key,
-                title=row.title,
-                phase=row.phase,
-                role=row.role,
-                kind=row.kind,
-                state=row.state,
-                instructions=row.instructions,
-                links_out=tuple(row.links_out),
-                effort=row.effort,
-                may_skip=row.may_skip,
-                sign_off_role=row.sign_off_role,
-                sign_off=rules.get(row.key),
-                may_work=changes or theirs,
-                may_sign_off=row.state == "in review" and access.may_sign_off(run, row, actor),
-                gate=row.gate,
-                who=_who(row, crew.get(row.role or ""), names),
-                person_id=row.person_id,
-                given=row.assigned_id is not None,
-                mine=theirs,
-                of_team=row.role in of_teams,
-                in_team=row.role in of_teams and row.role in mine,
-                checked=frozenset(row.checked),
-                own=row.own,
-                done_at=row.done_at,
-            )
-            for row in rows.tasks
-            for theirs in (access.is_doer(row, mine, actor),)
-        },
+        tasks=TasksSeen(rows.tasks, of_row, [row.key for row in rows.tasks if row.state == "in review"]),
         crew=tuple(Member(m.role, m.label, m.person_id, m.team_id, m.outside, m.name) for m in run.crew),
         facts=dict(run.facts),
         last_shift=LastShift(last.number, last.person.name, len(last.changes), last.why) if last else None,
@@ -326,12 +354,6 @@ def _with_leave(session: Session, plan: Plan, run: Run, rows: queries.RowsOfRun,
     away = {whose: tuple(spans.get(person, ())) for whose, person in {**by_role, **given}.items()}
     crew = {whose: names.get(person, "") for whose, person in given.items()}
     return replace(plan, away=away, crew={**plan.crew, **crew})
-
-
-def _who(row: TaskRow, member: CrewMember | None, names: Mapping[int, str]) -> str:
-    if row.assigned_id is not None:
-        return names.get(row.assigned_id, "")
-    return member.name if member is not None else ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import namedtuple
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -110,7 +111,10 @@ def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | Non
     run = session.scalar(_RUN_TO_LOOK_AT, {"run": run_id})
     if run is None:
         return None
-    task_rows, linked = (session.execute(query, {"run": run_id}).all() for query in (_TASKS, _LINKS))
+    task_rows, linked = (
+        [columns._make(row) for row in session.execute(query, {"run": run_id})]
+        for query, columns in ((_TASKS, _TaskColumns), (_LINKS, _LinkColumns))
+    )
     return run, RowsOfRun(cast(Sequence[TaskRow], task_rows), cast(Sequence[LinkRow], linked))
 
 
@@ -126,6 +130,9 @@ _RUN_TO_LOOK_AT = (
         selectinload(Run.baselines),
     )
 )
+_columns: Any = namedtuple  # as the table has them, whose values are looked up many times over
+_TaskColumns = _columns("_TaskColumns", TaskRow.__table__.columns.keys())
+_LinkColumns = _columns("_LinkColumns", LinkRow.__table__.columns.keys())
 _TASKS = select(TaskRow.__table__).where(TaskRow.run_id == bindparam("run")).order_by(TaskRow.position)
 _LINKS = select(LinkRow.__table__).where(LinkRow.run_id == bindparam("run")).order_by(LinkRow.id)
 

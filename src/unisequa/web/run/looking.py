@@ -116,9 +116,9 @@ def _is_wanted(run: RunSeen, plan: Plan, states: Sequence[State], look: Look, i:
 
 
 def _shows(run: RunSeen, plan: Plan, states: Sequence[State], show: str, i: int) -> bool:
-    task, state = run.tasks[plan.tasks[i].key], states[i]
     if show == "":
         return True
+    task, state = run.tasks[plan.tasks[i].key], states[i]
     if show in {"review", "ready"}:
         return state in ({"in review"} if show == "review" else {"ready", "under way"})
     if state in FINISHED:
@@ -168,9 +168,10 @@ def _heads(run: RunSeen, group: str) -> dict[str, str]:
 
 def _group_of(run: RunSeen, plan: Plan, states: Sequence[State], group: str, known: set[str]) -> Callable[[int], str]:
     def of(i: int) -> str:
-        task = run.tasks[plan.tasks[i].key]
         if group == "":
-            return task.phase if task.phase in known else ""
+            phase = plan.tasks[i].phase
+            return phase if phase is not None and phase in known else ""
+        task = run.tasks[plan.tasks[i].key]
         if group == "who":
             return task.who or LAST + "Nobody yet"
         if group == "role":
