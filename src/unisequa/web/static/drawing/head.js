@@ -8,15 +8,15 @@ import { esc } from "./svg.js";
 /** @type {Record<string, [string, string]>} */
 const CLASSES = { anchor: ["plumb", "anc"], today: ["today", "tod"], label: ["dlab", "dl"], deadline: ["plumb", "anc"] };
 
-/** Days off as stripes. @param {Scale} scale @param {Off[]} off @param {number} y @param {number} height */
+/** Days off as stripes; those without a name are one element. @param {Scale} scale @param {Off[]} off @param {number} y @param {number} height */
 export function daysOff(scale, off, y, height) {
-  return off
-    .map(([first, days, name]) => `<rect class="${name ? "named" : "off"}" x="${xOf(scale, first)}" y="${y}" width="${days * scale.px}" height="${height}">${name ? `<title>${esc(name)}</title>` : ""}</rect>`)
-    .join("");
+  const plain = off.filter(([, , name]) => !name).map(([first, days]) => `M${xOf(scale, first)} ${y}h${days * scale.px}v${height}h${-days * scale.px}z`);
+  const named = off.filter(([, , name]) => name).map(([first, days, name]) => `<rect class="named" x="${xOf(scale, first)}" y="${y}" width="${days * scale.px}" height="${height}"><title>${esc(name)}</title></rect>`);
+  return (plain.length ? `<path class="off" d="${plain.join("")}"/>` : "") + named.join("");
 }
 
 /** Lines where weeks begin. @param {Scale} scale @param {number[]} weeks @param {number} from @param {number} to */
-export const weekLines = (scale, weeks, from, to) => weeks.map((day) => `<path class="wk" d="M${xOf(scale, day)} ${from}V${to}"/>`).join("");
+export const weekLines = (scale, weeks, from, to) => (weeks.length ? `<path class="wk" d="${weeks.map((day) => `M${xOf(scale, day)} ${from}V${to}`).join("")}"/>` : "");
 
 /** A plumb line through the field. @param {Line} line @param {number} height */
 export function plumbLine(line, height) {
