@@ -72,7 +72,7 @@ def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore
     task = run.tasks.get(key)
     if task is None:
         raise NotThere("This task does not exist.")
-    notes = [Happened(h.at, h.person.name, h.text, (0, h.id)) for h in queries.of_task(session, run.id, key)]
+    notes = [Happened(at, who, text, (0, n)) for at, who, text, n in queries.of_task(session, run.id, key)]
     moves = [_moved(shift, key) for shift in queries.shifts_of(session, run.id) if _touches(shift, key)]
     return TaskMore(
         tuple(Comment(one.at, one.person.name, one.text) for one in queries.comments_of(session, run.id, key)),

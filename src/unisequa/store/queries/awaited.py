@@ -58,19 +58,25 @@ class Hanging(NamedTuple):
 
 def hanging_on(session: Session, run_id: int) -> Hanging:
     """The runs that hang on one."""
-    waits = select(AwaitedTask.run_id, AwaitedTask.of_key, null())
-    waits = waits.join(Run, Run.id == AwaitedTask.run_id).where(AwaitedTask.of_run_id == run_id, Run.state.in_(OPEN))
-    takes = select(AnchorSource.run_id, AnchorSource.anchor, AnchorSource.name)
-    takes = takes.join(Run, Run.id == AnchorSource.run_id).where(Run.state.in_(OPEN), AnchorSource.run_id != run_id)
-    takes = takes.where(AnchorSource.kind == FROM_RUN, AnchorSource.source_id == run_id)
     found = Hanging({}, {})
-    rows: Sequence[Any] = session.execute(union_all(waits, takes)).all()
+    rows: Sequence[Any] = session.execute(_hanging_on(), {"run": run_id}).all()
     for number, ours, theirs in sorted(rows, key=lambda row: (row[0], row[1])):
         if theirs is None:
             found.awaited.setdefault(number, set()).add(ours)
         else:
             found.taken.setdefault(number, {})[ours] = theirs
     return found
+
+
+@lru_cache(maxsize=1)
+def _hanging_on() -> Any:
+    """The question, made once: every act in a run asks it."""
+    run: Any = bindparam("run")
+    waits = select(AwaitedTask.run_id, AwaitedTask.of_key, null())
+    waits = waits.join(Run, Run.id == AwaitedTask.run_id).where(AwaitedTask.of_run_id == run, Run.state.in_(OPEN))
+    takes = select(AnchorSource.run_id, AnchorSource.anchor, AnchorSource.name)
+    takes = takes.join(Run, Run.id == AnchorSource.run_id).where(Run.state.in_(OPEN), AnchorSource.run_id != run)
+    return union_all(waits, takes.where(AnchorSource.kind == FROM_RUN, AnchorSource.source_id == run))
 
 
 def taken_from(session: Session, run_id: int) -> dict[str, tuple[int, str]]:

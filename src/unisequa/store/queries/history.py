@@ -5,10 +5,10 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Collection
 
-from sqlalchemy import func, select
+from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session, defer, joinedload
 
-from unisequa.store.tables import CommentRow, HistoryRow, Run, ShiftRow, TaskFile
+from unisequa.store.tables import CommentRow, HistoryRow, Person, Run, ShiftRow, TaskFile
 
 
 def last_of_runs(session: Session, run_ids: Collection[int]) -> dict[int, dt.datetime]:
@@ -32,16 +32,31 @@ def of_template(session: Session, template_id: int, most: int) -> list[HistoryRo
     return list(session.scalars(query.order_by(HistoryRow.id.desc()).limit(most)))
 
 
-def of_task(session: Session, run_id: int, key: str) -> list[HistoryRow]:
-    """What was done with a task."""
-    query = select(HistoryRow).where(HistoryRow.run_id == run_id, HistoryRow.task_key == key)
-    return list(session.scalars(query.options(joinedload(HistoryRow.person)).order_by(HistoryRow.id.desc()).limit(200)))
+def of_task(session: Session, run_id: int, key: str) -> list[tuple[dt.datetime, str, str, int]]:
+    """What was done with a task: when, by whom, in words, and the number of that."""
+    return [(row[0], row[1], row[2], row[3]) for row in session.execute(_OF_TASK, {"run": run_id, "key": key})]
+
+
+_OF_TASK = (
+    select(HistoryRow.at, Person.name, HistoryRow.text, HistoryRow.id)
+    .join(Person, Person.id == HistoryRow.person_id)
+    .where(HistoryRow.run_id == bindparam("run"), HistoryRow.task_key == bindparam("key"))
+    .order_by(HistoryRow.id.desc())
+    .limit(200)
+)
 
 
 def shifts_of(session: Session, run_id: int) -> list[ShiftRow]:
     """The shifts of a run, the latest first."""
-    query = select(ShiftRow).where(ShiftRow.run_id == run_id).options(joinedload(ShiftRow.person))
-    return list(session.scalars(query.options(defer(ShiftRow.record)).order_by(ShiftRow.number.desc())))
+    return list(session.scalars(_SHIFTS, {"run": run_id}))
+
+
+_SHIFTS = (
+    select(ShiftRow)
+    .where(ShiftRow.run_id == bindparam("run"))
+    .options(joinedload(ShiftRow.person), defer(ShiftRow.record))
+    .order_by(ShiftRow.number.desc())
+)
 
 
 def shifts_with_records(session: Session, run_id: int) -> list[ShiftRow]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import exists, or_, select
+from sqlalchemy import bindparam, exists, or_, select
 from sqlalchemy.orm import Session, joinedload
 
 from unisequa.store.tables import Deputy, ProposalRow, Run
@@ -10,8 +10,15 @@ from unisequa.store.tables import Deputy, ProposalRow, Run
 
 def open_of(session: Session, run_id: int) -> list[ProposalRow]:
     """Those of a run, the first first."""
-    query = select(ProposalRow).where(ProposalRow.run_id == run_id, ProposalRow.state == "open")
-    return list(session.scalars(query.options(joinedload(ProposalRow.person)).order_by(ProposalRow.id)))
+    return list(session.scalars(_OPEN_OF, {"run": run_id}))
+
+
+_OPEN_OF = (
+    select(ProposalRow)
+    .where(ProposalRow.run_id == bindparam("run"), ProposalRow.state == "open")
+    .options(joinedload(ProposalRow.person))
+    .order_by(ProposalRow.id)
+)
 
 
 def open_to_keeper(session: Session, person_id: int) -> list[ProposalRow]:

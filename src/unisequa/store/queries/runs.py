@@ -61,7 +61,7 @@ _RUN = (
         selectinload(Run.tasks),
         selectinload(Run.links),
         selectinload(Run.phases),
-        selectinload(Run.line),
+        joinedload(Run.line),
     )
 )
 """A run with all that an act needs, its shifts apart, which few need and which grow; made once, since the options are
@@ -139,9 +139,16 @@ _LINKS = select(LinkRow.__table__).where(LinkRow.run_id == bindparam("run")).ord
 
 def last_shift(session: Session, run_id: int) -> ShiftRow | None:
     """The newest shift of a run that was not taken back."""
-    query = select(ShiftRow).where(ShiftRow.run_id == run_id, ShiftRow.taken_back_at.is_(None))
-    query = query.options(joinedload(ShiftRow.person), defer(ShiftRow.record)).order_by(ShiftRow.number.desc())
-    return session.scalars(query.limit(1)).first()
+    return session.scalars(_LAST_SHIFT, {"run": run_id}).first()
+
+
+_LAST_SHIFT = (
+    select(ShiftRow)
+    .where(ShiftRow.run_id == bindparam("run"), ShiftRow.taken_back_at.is_(None))
+    .options(joinedload(ShiftRow.person), defer(ShiftRow.record))
+    .order_by(ShiftRow.number.desc())
+    .limit(1)
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,17 +240,25 @@ def keeps_any_run(session: Session, person_id: int) -> bool:
 
 def runs_waiting_for(session: Session, template_id: int, run_id: int) -> list[int]:
     """The runs that are not over and wait for tasks of a run, or for one of its template that they have not found."""
-    here = exists().where(AwaitedTask.run_id == RunWait.run_id, AwaitedTask.of_run_id == run_id)
-    of_template = select(Run.id).join(Edition, Edition.id == Run.edition_id).where(Edition.template_id == template_id)
+    return list(session.scalars(_runs_waiting_for(), {"run": run_id, "template": template_id}))
+
+
+@lru_cache(maxsize=1)
+def _runs_waiting_for() -> Any:
+    """The question, made once: every act in a run asks it."""
+    run: Any = bindparam("run")
+    template: Any = bindparam("template")
+    here = exists().where(AwaitedTask.run_id == RunWait.run_id, AwaitedTask.of_run_id == run)
+    of_template = select(Run.id).join(Edition, Edition.id == Run.edition_id).where(Edition.template_id == template)
     found = exists().where(AwaitedTask.run_id == RunWait.run_id, AwaitedTask.of_run_id.in_(of_template))
     query = select(RunWait.run_id).join(Run, Run.id == RunWait.run_id)
     query = query.where(
-        RunWait.template_id == template_id,
+        RunWait.template_id == template,
         Run.state.in_(("prepared", "live", "on hold")),
-        RunWait.run_id != run_id,
+        RunWait.run_id != run,
         or_(here, ~found),
     )
-    return list(session.scalars(query.order_by(RunWait.run_id)))
+    return query.order_by(RunWait.run_id)
 
 
 def runs_waiting_for_any(session: Session, template_id: int, run_id: int) -> list[int]:
