@@ -64,6 +64,16 @@ def test_what_is_refused_is_told_and_the_desk_stands(ada: Page, address: str) ->
     expect(ada.get_by_role("alert")).to_contain_text("Print waits for Check, which is not done. Finish that first.")
     expect(ada.locator('.row[data-key="print"] .sr')).to_have_text("waiting")
 
+    ada.locator('.row[data-key="draft"]').click()
+    panel = ada.get_by_label("Selected task")
+    panel.get_by_role("button", name="Begin").click()
+    expect(panel.locator(".key").first).to_have_text("under way")
+    panel.get_by_role("button", name="Days left").click()
+    panel.get_by_label("Days left").fill("a few")
+    panel.get_by_role("button", name="Send to Ada").click()
+    expect(panel.get_by_text("Say what is left as a number of working days.")).to_be_visible()
+    expect(panel.get_by_label("Days left")).to_have_value("a few")
+
 
 def test_a_thumb_does_a_days_work(ada: Page, address: str) -> None:
     sign_in_as(ada, address, "Bela")
