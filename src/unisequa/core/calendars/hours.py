@@ -38,6 +38,8 @@ class WorkingHours(WorkingCalendar):
         self._minutes = [minute for a, b in hours for minute in range(a, b)]
         self.per_day = len(self._minutes)
         self._pauses = [a < b - 1 for a, b in pairwise(self._minutes)]
+        self._nights = self._minutes[-1] + 1 < self._minutes[0] + MINUTES
+        self._first = self._end = 0
         self._bases: list[int] = []
         self._odd: dict[int, list[int]] = {}
         self._odd_numbers: list[int] = []
@@ -51,6 +53,7 @@ class WorkingHours(WorkingCalendar):
         clock = self.grid.clock
         if clock is None:
             self._bases = [day * MINUTES for day in self._worked]
+            self._known()
             return
         changing = clock.changing_days(lo - 1, hi + 1)
         apart = set(changing)
@@ -84,6 +87,11 @@ class WorkingHours(WorkingCalendar):
             total += len(self._odd[n]) - self.per_day
             sums.append(total)
         self._odd_sums = sums
+        self._known()
+
+    def _known(self) -> None:
+        """Between which numbers slots lie on days that are known."""
+        self._first, self._end = (self._number(n - self._base) for n in (0, len(self._worked)))
 
     def _real(self, day: int, first: int) -> list[int]:
         """The real minutes worked on a day around which the clock changes."""
@@ -140,10 +148,15 @@ class WorkingHours(WorkingCalendar):
         return self._bases[n + self._base] + self._minutes[into] if real is None else real[into]
 
     def rested(self, k: int) -> bool:
+        if not self._first < k < self._end:
+            self.slot(k - 1)  # days come to be known, and with them those on which the clock changes
+            self.slot(k)
         if self._odd_numbers:
             return self.slot(k - 1) + 1 < self.slot(k)
         minute = k % self.per_day
-        return self._pauses[minute - 1] if minute else self.slot(k - 1) + 1 < self.slot(k)
+        if minute:
+            return self._pauses[minute - 1]
+        return self._nights or self.slot(k - 1) + 1 < self.slot(k)
 
     def slots(self, numbers: Sequence[int]) -> list[int]:
         return self._at(numbers, self._minutes)

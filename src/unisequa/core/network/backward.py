@@ -249,6 +249,7 @@ class _Late:
         self.network, self.early, self.late, self.open_ = network, early, late, open_
         self.parents: dict[int, list[tuple[str, int]]] = {}
         self.asking = _asking(network)
+        self.over_out = network.layout.over_out
         self.backs = Backs(network.knots, network.activities, self.late_span)
 
     def stands(self, i: int) -> tuple[int, int]:
@@ -274,9 +275,9 @@ class _Late:
                 self.parents[t] = list(self._asked(t))  # for its children, which come later in this pass
             return
         activity, last = network.activities[t], late[t]
-        if t in network.layout.over_out:
+        if t in self.over_out:
             rested = activity.calendar.rested
-            for s, gap, behind in network.layout.over_out[t]:
+            for s, gap, behind in self.over_out[t]:
                 until = late[s]
                 if until < OPEN:
                     until += behind
@@ -336,7 +337,7 @@ class _BeforeAnchor(_Late):
             return
         late = self.late
         last = late[t]
-        for s, gap, behind in self.network.layout.over_out[t]:
+        for s, gap, behind in self.over_out[t]:
             bound = late[s]
             if bound < OPEN:
                 bound += behind
@@ -357,16 +358,16 @@ class _Bounds(_Late):
         self.fronts = network.fronts(self.stands)
 
     def settle(self, t: int) -> None:
-        network, late, open_ = self.network, self.late, self.open_
+        late, open_ = self.late, self.open_
         k = FAR if t >= len(open_) else open_[t]
         if k == FAR:
             super().settle(t)
             self.room.settle(t)
             return
-        activity, last, reach = network.activities[t], late[t], FAR
-        if t in network.layout.over_out:  # both at once, since there are many
+        activity, last, reach = self.network.activities[t], late[t], FAR
+        if t in self.over_out:  # both at once, since there are many
             rested, drivers = activity.calendar.rested, self.drivers
-            for s, gap, behind in network.layout.over_out[t]:
+            for s, gap, behind in self.over_out[t]:
                 until = late[s] + behind
                 until -= rested(until) + gap
                 if until < last:

@@ -81,6 +81,8 @@ class _Spans:
         self.network, self.numbers = network, numbers
         self.known = {i: network.activities[i].pinned for i in network.layout.apart if network.activities[i].pinned}
         self.fronts = network.fronts(self.of)
+        self.over_in, self.odd_in, self.limited = network.layout.over_in, network.layout.odd_in, network.layout.limited
+        self.before = network.knots.before if network.knots.all else {}
 
     def of(self, position: int) -> tuple[int, int] | None:
         """Start and finish of what has been placed; None while it is undated."""
@@ -96,21 +98,21 @@ class _Spans:
             self._stretch(t)
             return NEVER
         activity = network.activities[t]
-        if t in network.layout.over_in:
+        if t in self.over_in:
             rested = activity.calendar.rested
-            for source, gap, behind in network.layout.over_in[t]:
+            for source, gap, behind in self.over_in[t]:
                 number = numbers[source] + gap
                 if number - behind >= k and numbers[source] >= DATED:
                     k = number + rested(number) - behind
-        if t in network.layout.odd_in:
-            for link in network.layout.odd_in[t]:
+        if t in self.odd_in:
+            for link in self.odd_in[t]:
                 if span := self.of(link.source):
                     k = max(k, number_asked(link, network.activities[link.source].leaving(span), activity))
-        if network.knots.all and t in network.knots.before and not (activity.pinned or activity.undated):
-            for link in network.knots.before[t]:
+        if t in self.before and not (activity.pinned or activity.undated):
+            for link in self.before[t]:
                 for ask in self.fronts.asks(link):
                     k = max(k, number_from(activity, link.type[1], ask.bound(activity)))
-        if t in network.layout.limited and k >= DATED:
+        if t in self.limited and k >= DATED:
             assert activity.not_before is not None
             k = max(k, number_from(activity, "S", activity.not_before))
         return k
