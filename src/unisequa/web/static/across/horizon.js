@@ -141,7 +141,7 @@ class Horizon {
     this.view.reach();
     const items = within(this.items, this.view.from, this.view.to);
     this.elements?.update(items);
-    this.fetch(within(this.items, this.view.from - BEYOND, this.view.to + BEYOND));
+    this.fetch();
     if (narrow()) return;
     /** @type {import("../drawing/svg.js").Wanted[]} */
     const wanted = [];
@@ -156,8 +156,10 @@ class Horizon {
     this.edges.soon();
   }
 
-  /** Ask for the rows that are missing. @param {Item[]} items */
-  async fetch(items) {
+  /** Ask for the rows that are missing: those that are drawn, then those that may be next. */
+  async fetch() {
+    const { from, to } = this.view;
+    const items = [...within(this.items, from, to), ...within(this.items, from - BEYOND, to + BEYOND)];
     const ids = [...new Set(items.filter((item) => item.kind === "run" && !this.runs.has(item.of) && !this.asked.has(item.of)).map((item) => item.of))].slice(0, BATCH);
     if (!ids.length) return;
     for (const id of ids) this.asked.add(id);
@@ -171,7 +173,8 @@ class Horizon {
       return;
     }
     const got = new Set(ids);
-    if (items.some((item) => got.has(item.of) && this.view.has(item.y))) this.rows();
+    if (within(this.items, this.view.from, this.view.to).some((item) => got.has(item.of))) this.rows();
+    else this.fetch();
   }
 
   /** Which runs wait for which. */

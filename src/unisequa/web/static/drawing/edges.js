@@ -31,7 +31,7 @@ function piece(className, text) {
 /** @param {HTMLElement} parent @param {string} className */
 const box = (parent, className) => parent.appendChild(Object.assign(document.createElement("div"), { className }));
 
-/** An arrow in the row of a bar that is out of sight. @typedef {{ element: HTMLButtonElement, key: string, y: number, x: number, end: number, side: string }} Arrow */
+/** An arrow in the row of a bar that is out of sight. @typedef {{ element: HTMLButtonElement, key: string, y: number, x: number, end: number, side: string, title: string }} Arrow */
 
 /** The layer over a sheet's field; it lets the pointer through except where an arrow stands. */
 export class Edges {
@@ -87,7 +87,7 @@ export class Edges {
     this.arrows(seen.bars, left, width);
     const month = seen.dates ? this.month(seen.scale, left) : "";
     const sides = this.named(seen.plumbs, left, width);
-    const told = [month, ...sides.map((one) => one.text)].join("\n");
+    const told = [month, ...sides.map((one) => `${one.x} ${one.text}`)].join("\n");
     if (this.told === told) return;
     this.told = told;
     this.head.replaceChildren(...sides.map((one) => this.plumb(one)));
@@ -135,17 +135,15 @@ export class Edges {
     const keys = new Set(wanted.map((one) => one.key));
     const spare = [...this.kept.values()].filter((one) => !keys.has(one.key));
     for (const one of spare) this.kept.delete(one.key);
-    for (const { title, ...one } of wanted) {
-      const kept = this.kept.get(one.key) || spare.pop() || { element: this.moved.appendChild(piece("edgearrow", "")), key: "", y: -1, x: 0, end: 0, side: "" };
+    for (const one of wanted) {
+      const kept = this.kept.get(one.key) || spare.pop() || { element: this.moved.appendChild(piece("edgearrow", "")), key: "", y: -1, x: 0, end: 0, side: "", title: "" };
       const { element } = kept;
       if (kept.side !== one.side) {
         element.textContent = one.side === "left" ? "‹" : "›";
         element.classList.toggle("right", one.side === "right");
       }
-      if (kept.key !== one.key) {
-        element.title = `To the bar of ${title}`;
-        element.dataset.edge = one.key;
-      }
+      if (kept.title !== one.title) element.title = `To the bar of ${one.title}`;
+      if (kept.key !== one.key) element.dataset.edge = one.key;
       if (kept.y !== one.y) element.style.top = `${one.y + (ROW - BUTTON) / 2}px`;
       this.kept.set(one.key, Object.assign(kept, one));
     }
