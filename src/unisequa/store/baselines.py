@@ -32,7 +32,8 @@ def spans_in(plan: Plan, dates: Mapping[str, Any]) -> dict[str, tuple[int, int]]
         if task.key in dates:
             first, last, duration = dates[task.key]
             read = plan.grid.read(first), plan.grid.read(last)
-            spans[task.key] = boundaries(replace(task, duration=duration), *read, plan.grid)
+            then = task if task.duration == duration else replace(task, duration=duration)
+            spans[task.key] = boundaries(then, *read, plan.grid)
     return spans
 
 
