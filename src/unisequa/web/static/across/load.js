@@ -33,6 +33,7 @@ function drag(begun, hit) {
   const px = scaleOf(lane);
   const first = ordinal(hit.dataset.first);
   const own = hit.closest("tbody").querySelector(".person.open");
+  const stands = bar.classList.contains("under-way"); // what is begun keeps its start; to somebody else it may go
   let days = 0;
   /** @type {any} */
   let onto = null;
@@ -42,8 +43,9 @@ function drag(begun, hit) {
     if (onto) onto.classList.remove("aimed");
     onto = row && row !== own ? row : null;
     if (onto) onto.classList.add("aimed");
-    bar.setAttribute("transform", `translate(${event.clientX - begun.clientX} 0)`);
+    if (!stands) bar.setAttribute("transform", `translate(${event.clientX - begun.clientX} 0)`);
     if (onto) tell([`${hit.dataset.title}, to ${onto.dataset.person}`, "Let go to see what follows."], event.clientX, event.clientY);
+    else if (days && stands) tell([`${hit.dataset.title} is under way; its start stands`, "Drag it to somebody else, or change its due date in its run."], event.clientX, event.clientY);
     else if (days) tell([`${hit.dataset.title}: from ${dayWords(first + days)}`, "Let go to see what follows."], event.clientX, event.clientY);
     else tell([]);
   };
@@ -56,7 +58,7 @@ function drag(begun, hit) {
     if (onto) onto.classList.remove("aimed");
     if (!event) return;
     if (onto) consider(hit, { edit: "give", task: hit.dataset.task, person: onto.dataset.person });
-    else if (days) consider(hit, { edit: "move", task: hit.dataset.task, start: isoOf(first + days) });
+    else if (days && !stands) consider(hit, { edit: "move", task: hit.dataset.task, start: isoOf(first + days) });
   };
   const escape = (/** @type {KeyboardEvent} */ event) => {
     if (event.key === "Escape") end(null);
