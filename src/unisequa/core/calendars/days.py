@@ -15,8 +15,9 @@ from __future__ import annotations
 
 import datetime as dt
 from array import array
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from itertools import accumulate, compress, pairwise
+from operator import itemgetter
 
 from unisequa.core.calendars.grid import DAYS, FIRST_DAY, LAST_DAY, Grid
 from unisequa.core.errors import DateRangeError
@@ -70,6 +71,7 @@ class WorkingCalendar:
         self._lo = self._hi = self._base = 0
         self._before: Sequence[int] = ()
         self._worked: list[int] = []
+        self._ends: list[int] = []
         self._rests: list[bool] = []
         self._names: dict[int, str] = {}
 
@@ -118,6 +120,7 @@ class WorkingCalendar:
             self._base += sum(flags[: self._lo - lo])
         self._before = array("i", [0, *accumulate(flags)])
         self._worked = list(compress(range(lo, hi), flags))
+        self._ends = [day + 1 for day in self._worked]
         self._rests = [a + 1 < b for a, b in pairwise(self._worked)]
         self._lo, self._hi, self._names = lo, hi, names
 
@@ -171,16 +174,24 @@ class WorkingCalendar:
 
     def slots(self, numbers: Sequence[int]) -> list[int]:
         """:meth:`slot` of many at once."""
-        if not numbers:
-            return []
-        self.slot(min(numbers))
-        self.slot(max(numbers))
-        worked, base = self._worked, self._base
-        return [worked[k + base] for k in numbers] if base else [worked[k] for k in numbers]
+        self._reach(numbers)
+        return self._looked_up(self._worked, numbers)
 
     def slots_after(self, numbers: Sequence[int]) -> list[int]:
         """The boundaries right behind many worked slots."""
-        return [slot + 1 for slot in self.slots(numbers)]
+        self._reach(numbers)
+        return self._looked_up(self._ends, numbers)
+
+    def _reach(self, numbers: Collection[int]) -> None:
+        """Know the days of all these worked slots."""
+        if numbers:
+            self.slot(min(numbers))
+            self.slot(max(numbers))
+
+    def _looked_up(self, table: list[int], numbers: Sequence[int]) -> list[int]:
+        if self._base or len(numbers) < 2:
+            return [table[k + self._base] for k in numbers]
+        return list(itemgetter(*numbers)(table))
 
     def count(self, a: int, b: int) -> int:
         """Worked slots in ``[a, b)``; negative when ``b`` lies before ``a``."""
@@ -275,3 +286,6 @@ class WithInterval(WorkingCalendar):
 
     def slots(self, numbers: Sequence[int]) -> list[int]:
         return [self.slot(k) for k in numbers]
+
+    def slots_after(self, numbers: Sequence[int]) -> list[int]:
+        return [self.slot(k) + 1 for k in numbers]

@@ -6,6 +6,7 @@ import datetime as dt
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
+from operator import itemgetter
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid
@@ -117,7 +118,8 @@ class WorkingHours(WorkingCalendar):
     def index(self, b: int) -> int:
         day, minute = divmod(self.grid.shown(b), MINUTES)
         n = self.day_index(day)
-        today, before = self.is_working_day(day), self._minutes[-1] >= MINUTES and self.is_working_day(day - 1)
+        today = self.day_index(day + 1) > n
+        before = self._minutes[-1] >= MINUTES and self.is_working_day(day - 1)
         full = self._number(n) + (self._into(n, b, minute) if today else 0)
         if before:  # last night's shift may still be on
             there = self._odd.get(n - 1)
@@ -159,27 +161,19 @@ class WorkingHours(WorkingCalendar):
         return self._nights or self.slot(k - 1) + 1 < self.slot(k)
 
     def slots(self, numbers: Sequence[int]) -> list[int]:
-        return self._at(numbers, self._minutes)
+        return self._at(numbers, 0)
 
     def slots_after(self, numbers: Sequence[int]) -> list[int]:
-        if self._odd_numbers:
-            return [slot + 1 for slot in self.slots(numbers)]
-        return self._at(numbers, [minute + 1 for minute in self._minutes])
+        return self._at(numbers, 1)
 
-    def _at(self, numbers: Sequence[int], minutes: list[int]) -> list[int]:
-        if not numbers:
-            return []
-        first, last = min(numbers), max(numbers)
-        self.slot(first)
-        self.slot(last)
-        if self._odd_numbers:
-            return [self.slot(k) for k in numbers]
-        per_day, base = self.per_day, first // self.per_day
-        if not self._base:
-            days = self._bases
-            return [days[k // per_day] + minutes[k % per_day] for k in numbers]
-        days = self._bases[base + self._base : last // per_day + self._base + 1]
-        return [days[k // per_day - base] + minutes[k % per_day] for k in numbers]
+    def _at(self, numbers: Sequence[int], behind: int) -> list[int]:
+        each = set(numbers)  # each once, since many tasks begin at one time of a day
+        self._reach(each)
+        if self._odd_numbers or len(numbers) < 2:
+            return [self.slot(k) + behind for k in numbers]
+        days, minutes, per_day, base = self._bases, self._minutes, self.per_day, self._base
+        at = {k: days[k // per_day + base] + minutes[k % per_day] + behind for k in each}
+        return list(itemgetter(*numbers)(at))
 
     def instant(self, moment: dt.date) -> int:
         if isinstance(moment, dt.datetime):

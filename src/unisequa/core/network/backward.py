@@ -117,7 +117,7 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 first.settle(special)
         if first is not None:  # here and not in a pass of its own, which would take twice as long
             before = first.late
-            for source, target, gap in zip(*links, strict=True):
+            for source, target, gap in links:
                 asked = before[target] - gap
                 if asked < before[source]:
                     before[source] = asked
@@ -130,7 +130,7 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 if not room:
                     drivers[target] += (source,)
             continue
-        for source, target, gap in zip(*links, strict=True):
+        for source, target, gap in links:
             asked = late[target] - gap
             if asked < late[source]:
                 late[source] = asked
@@ -141,8 +141,9 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 drivers[target] += (source,)
     slacks = list(map(sub, late, open_))
     total: list[int | None] = [*slacks]
-    free: list[int | None] = list(map(min, slacks, gaps))
-    if min(slacks) < 0 or min(gaps) < 0:
+    free: list[int | None] = [a if a < b else b for a, b in zip(slacks, gaps, strict=True)]
+    least = min(slacks)
+    if least < 0 or min(gaps) < 0:
         free = [room if room is not None and room > 0 else 0 for room in free]
     if open_ is not numbers:
         for i, k in enumerate(open_):
@@ -151,13 +152,15 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
                 drivers[i] = ()
     for t in {*network.layout.odd_in, *network.knots.before}:
         drivers[t] += tuple(bounds.odd_drivers(t))
-    known = slacks if open_ is numbers else [slack for slack in total if slack is not None]
-    smallest = min(known, default=1)
+    smallest = least if open_ is numbers else min((slack for slack in total if slack is not None), default=1)
     for parent in _parents(network):
         inner = network.children[parent]
         total[parent] = min((slack for i in inner if (slack := total[i]) is not None), default=None)
         free[parent] = min((slack for i in inner if (slack := free[i]) is not None), default=None)
-    late_start, late_finish = _read_late(network, late, total)
+    if open_ is numbers and not network.children:
+        late_start, late_finish = boundaries_of(network, late, {})
+    else:
+        late_start, late_finish = _read_late(network, late, total)
     critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
     before_anchor, names = (
         _anchor_slack(network, early, open_, anchors, first) if first is not None else (nothing, nothing)
@@ -184,7 +187,7 @@ def _anchor_slack(
         for links, special in network.layout.back:
             if special >= 0:
                 pass_.settle(special)
-            for source, target, gap in zip(*links, strict=True):
+            for source, target, gap in links:
                 asked = late[target] - gap
                 if asked < late[source]:
                     late[source] = asked
@@ -195,14 +198,14 @@ def _anchor_slack(
     slacks: list[int | None] = [*room]
     if max(room) >= _NO_LIMIT:
         slacks = [slack if slack < _NO_LIMIT else None for slack in room]
-    if FAR in open_:
+    if open_ is not early.numbers and FAR in open_:
         slacks = [None if k == FAR else slack for k, slack in zip(open_, slacks, strict=True)]
     for parent in _parents(network):
         inner = [(slack, names[i]) for i in network.children[parent] if (slack := slacks[i]) is not None]
         slacks[parent], names[parent] = min(inner, default=(None, -1))
     if len(keys) == 1:
         (key,) = keys
-        return slacks, [None if slack is None else key for slack in slacks]
+        return slacks, [None if slack is None else key for slack in slacks] if None in slacks else [key] * len(slacks)
     return slacks, [None if slack is None else keys[at] for slack, at in zip(slacks, names, strict=True)]
 
 
@@ -226,7 +229,8 @@ def _limits(network: Network, end: int) -> list[int]:
 
 
 def _read_late(network: Network, late: Sequence[int], total: Sequence[int | None]) -> tuple[list[int], list[int]]:
-    numbers = late if None not in total else [NEVER if t is None else k for k, t in zip(late, total, strict=True)]
+    """Late boundaries, a parent's from its children's."""
+    numbers = [NEVER if t is None else k for k, t in zip(late, total, strict=True)]
     if network.children:
         numbers = [NEVER if i in network.children else k for i, k in enumerate(numbers)]
     start, finish = boundaries_of(network, numbers, {})
@@ -249,7 +253,7 @@ class _Late:
         self.network, self.early, self.late, self.open_ = network, early, late, open_
         self.parents: dict[int, list[tuple[str, int]]] = {}
         self.asking = _asking(network)
-        self.over_out = network.layout.over_out
+        self.over_out, self.rested = network.layout.over_out, network.layout.rested_out
         self.backs = Backs(network.knots, network.activities, self.late_span)
 
     def stands(self, i: int) -> tuple[int, int]:
@@ -326,13 +330,10 @@ class _BeforeAnchor(_Late):
             if open_[i] == FAR:
                 late[i] = FAR
         super().__init__(network, early, late, open_)
-        apart = {*self.asking, *network.layout.apart}
-        over_out = network.layout.over_out
-        self.plain = {i: network.activities[i].calendar.rested for i in over_out if i not in apart and open_[i] != FAR}
 
     def settle(self, t: int) -> None:
-        rested = self.plain.get(t)
-        if rested is None:
+        rested = self.rested.get(t)
+        if rested is None or self.open_[t] == FAR:
             super().settle(t)
             return
         late = self.late
@@ -364,9 +365,9 @@ class _Bounds(_Late):
             super().settle(t)
             self.room.settle(t)
             return
-        activity, last, reach = self.network.activities[t], late[t], FAR
+        last, reach = late[t], FAR
         if t in self.over_out:  # both at once, since there are many
-            rested, drivers = activity.calendar.rested, self.drivers
+            drivers, rested = self.drivers, self.rested.get(t) or self.network.activities[t].calendar.rested
             for s, gap, behind in self.over_out[t]:
                 until = late[s] + behind
                 until -= rested(until) + gap
@@ -378,12 +379,15 @@ class _Bounds(_Late):
                     reach = room
                 if room <= k + 1 and k + gap + rested(k + gap) == stands:
                     drivers[s] += (t,)
-        if t in self.asking:
-            for side, bound in self._asked(t):
-                last = min(last, number_until(activity, side, bound))
-            for side, bound in self.room._asked(t):
-                reach = min(reach, number_until(activity, side, bound))
-        late[t] = k if k < last and activity.stands == "fixed" else last
+        if t not in self.rested:
+            if t in self.asking:
+                for side, bound in self._asked(t):
+                    last = min(last, number_until(self.network.activities[t], side, bound))
+                for side, bound in self.room._asked(t):
+                    reach = min(reach, number_until(self.network.activities[t], side, bound))
+            if k < last and self.network.activities[t].stands == "fixed":
+                last = k
+        late[t] = last
         if reach - k < self.gaps[t]:
             self.gaps[t] = reach - k
 

@@ -14,11 +14,11 @@ calendar of the link's target.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import add
 
-from unisequa.core.network.activities import Activity
+from unisequa.core.network.activities import Activity, closes
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import (
     DATED,
@@ -43,11 +43,11 @@ def forward(network: Network) -> Early:
     """Earliest start and finish of every activity."""
     activities = network.activities
     numbers = [NEVER] * len(activities)
-    for i in network.layout.floored:
-        numbers[i] = _floor(activities[i])
+    for i, number in _floors(network):
+        numbers[i] = number
     spans = _Spans(network, numbers)
     for links, special in network.layout.onward:
-        for source, target, gap in zip(*links, strict=True):
+        for source, target, gap in links:
             asked = numbers[source] + gap
             if asked > numbers[target]:
                 numbers[target] = asked
@@ -81,6 +81,7 @@ class _Spans:
         self.network, self.numbers = network, numbers
         self.known = {i: network.activities[i].pinned for i in network.layout.apart if network.activities[i].pinned}
         self.fronts = network.fronts(self.of)
+        self.rested_in = network.layout.rested_in
         self.over_in, self.odd_in, self.limited = network.layout.over_in, network.layout.odd_in, network.layout.limited
         self.before = network.knots.before if network.knots.all else {}
 
@@ -93,17 +94,16 @@ class _Spans:
 
     def placed(self, t: int) -> int:
         """The number that an activity starts with, all its links looked at."""
-        network, numbers, k = self.network, self.numbers, self.numbers[t]
+        network, k = self.network, self.numbers[t]
+        rested = self.rested_in.get(t)
+        if rested is not None:
+            return self._behind(t, k, rested)
         if t in network.children:
             self._stretch(t)
             return NEVER
         activity = network.activities[t]
         if t in self.over_in:
-            rested = activity.calendar.rested
-            for source, gap, behind in self.over_in[t]:
-                number = numbers[source] + gap
-                if number - behind >= k and numbers[source] >= DATED:
-                    k = number + rested(number) - behind
+            k = self._behind(t, k, activity.calendar.rested)
         if t in self.odd_in:
             for link in self.odd_in[t]:
                 if span := self.of(link.source):
@@ -117,6 +117,15 @@ class _Spans:
             k = max(k, number_from(activity, "S", activity.not_before))
         return k
 
+    def _behind(self, t: int, k: int, rested: Callable[[int], bool]) -> int:
+        """A number brought up to what links ask between which days off may add one."""
+        numbers = self.numbers
+        for source, gap, behind in self.over_in[t]:
+            number = numbers[source] + gap
+            if number - behind >= k and numbers[source] >= DATED:
+                k = number + rested(number) - behind
+        return k
+
     def _stretch(self, parent: int) -> None:
         activities = self.network.activities
         inner = [self.of(i) for i in self.network.children[parent] if activities[i].stands != "dropped"]
@@ -125,14 +134,22 @@ class _Spans:
             self.known[parent] = min(a for a, _ in dated), max(b for _, b in dated)
 
 
-def _floor(activity: Activity) -> int:
-    """The number of the first slot that an activity's own floors let it start with."""
-    if activity.pinned:
-        return _standing_number(activity, *activity.pinned)
-    if activity.floor is None or activity.undated:
-        return NEVER
-    floor = activity.floor if activity.not_before is None else max(activity.floor, activity.not_before)
-    return number_from(activity, "S", floor)
+def _floors(network: Network) -> Iterator[tuple[int, int]]:
+    """The number of the first slot that activities' own floors let them start with."""
+    known: dict[tuple[int, bool, int], int] = {}  # many have one calendar and one floor
+    for i in network.layout.floored:
+        activity = network.activities[i]
+        if activity.pinned:
+            yield i, _standing_number(activity, *activity.pinned)
+            continue
+        floor = activity.floor
+        assert floor is not None
+        if activity.not_before is not None and activity.not_before > floor:
+            floor = activity.not_before
+        kind = id(activity.calendar), closes(activity, "S"), floor
+        if kind not in known:
+            known[kind] = number_from(activity, "S", floor)
+        yield i, known[kind]
 
 
 def _standing_number(activity: Activity, start: int, finish: int) -> int:

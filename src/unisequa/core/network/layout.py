@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence, Set
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.network.activities import Activity, Dependency, ahead, distance, may_rest
 from unisequa.core.network.knots import Knots
 
-Near = tuple[tuple[int, ...], tuple[int, ...], tuple[int, ...]]
-"""Links as three columns: sources, targets, and the distances in worked slots at which the targets may start."""
+Near = tuple[tuple[int, int, int], ...]
+"""Links: source, target, and the distance in worked slots at which the target may start."""
 
 Stretch = tuple[Near, int]
 """Links, and the position that needs more than they give; -1 for none."""
@@ -32,6 +32,9 @@ class Layout:
         pass.
     over_in, over_out : mapping
         Position → the links where days off between two slots may add one.
+    rested_in, rested_out : mapping
+        Position → :meth:`~unisequa.core.calendars.days.WorkingCalendar.rested` of its calendar, where the forward or
+        the backward pass looks at no more than those links.
     odd_in, odd_out : mapping
         Position → all other links.
     members : tuple
@@ -52,6 +55,8 @@ class Layout:
     back: tuple[Stretch, ...]
     over_in: Mapping[int, Over]
     over_out: Mapping[int, Over]
+    rested_in: Mapping[int, Callable[[int], bool]]
+    rested_out: Mapping[int, Callable[[int], bool]]
     odd_in: Mapping[int, tuple[Dependency, ...]]
     odd_out: Mapping[int, tuple[Dependency, ...]]
     members: tuple[tuple[WorkingCalendar, tuple[int, ...]], ...]
@@ -105,14 +110,18 @@ def laid_out(
     each = list(enumerate(activities))
     limited = frozenset(i for i, a in each if a.floor is None and a.not_before is not None and not a.pinned)
     near.sort(key=lambda link: rank[link[1]])
-    onward = _stretches(near, rank, {*over_in, *odd_in, *children, *limited, *knots.before})
+    more_in = {*odd_in, *children, *limited, *knots.before}
+    onward = _stretches(near, rank, more_in | over_in.keys())
     fixed = {i for i in apart if activities[i].stands == "fixed"}
-    back = _stretches(near, rank, {*over_out, *odd_out, *children, *parent_of, *fixed, *knots.behind, *knots.out_of})
+    more_out = {*odd_out, *children, *parent_of, *fixed, *knots.behind, *knots.out_of}
+    back = _stretches(near, rank, more_out | over_out.keys())
     return Layout(
-        onward=tuple((_columns(links), special) for links, special in onward),
-        back=tuple((_columns(links[::-1]), special) for links, special in reversed(back)),
+        onward=tuple((tuple(links), special) for links, special in onward),
+        back=tuple((tuple(links[::-1]), special) for links, special in reversed(back)),
         over_in={i: tuple(links_there) for i, links_there in over_in.items()},
         over_out={i: tuple(links_there) for i, links_there in over_out.items()},
+        rested_in={i: activities[i].calendar.rested for i in over_in if i not in more_in},
+        rested_out={i: activities[i].calendar.rested for i in over_out if i not in more_out},
         odd_in={i: tuple(links_there) for i, links_there in odd_in.items()},
         odd_out={i: tuple(links_there) for i, links_there in odd_out.items()},
         members=tuple((activities[positions[0]].calendar, tuple(positions)) for positions in members.values()),
@@ -138,8 +147,3 @@ def _stretches(
         pieces.append((near[begun:at], position))
         begun = at
     return [*pieces, (near[begun:], -1)]
-
-
-def _columns(near: list[tuple[int, int, int]]) -> Near:
-    sources, targets, gaps = zip(*near, strict=True) if near else ((), (), ())
-    return sources, targets, gaps
