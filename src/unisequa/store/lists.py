@@ -6,6 +6,7 @@ Whoever changes a run calls :func:`bring_up` in the same transaction; ``unisequa
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -27,6 +28,7 @@ from unisequa.core.work.summary import phases_of, summary_of
 from unisequa.store.baselines import curve_of
 from unisequa.store.documents import calendars_of, grid_of_run, template_of
 from unisequa.store.minutes import has_come, in_lists, set_span, slot_of
+from unisequa.store.new_tasks import AnyTask, NewTask
 from unisequa.store.of_run import awaited_by, library_of, template_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.awaited import Pair, awaited_of, keep_awaited
@@ -85,7 +87,7 @@ def _scope(run: Run, key: str) -> Scope:
     return next((placed.scope for placed in parts.steps if placed.key == key), Scope())
 
 
-def _signed_by_itself(run: Run, row: TaskRow) -> dt.date | None:
+def _signed_by_itself(run: Run, row: AnyTask) -> dt.date | None:
     """The day from which a task in review counts as signed off by itself."""
     rule = rule_of(run, row.key) if row.state == "in review" and row.done_at is not None else None
     if rule is None or rule.by_itself is None or row.done_at is None:
@@ -140,16 +142,17 @@ def bring_up_waiting(run: Run, today: dt.date, *, anew: bool = False) -> None:
             keep(other, today, None)
 
 
-def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
-    """Bring up what is kept of a run itself."""
-    for row in run.tasks:
+def keep(run: Run, today: dt.date, plan: Plan | None, new: Sequence[NewTask] | None = None) -> None:
+    """Bring up what is kept of a run itself; ``new`` are its tasks while they are no rows yet."""
+    every: Sequence[AnyTask] = run.tasks if new is None else new
+    for row in every:
         row.counts_on = _signed_by_itself(run, row)
     plan = plan or plan_of(run, today, by_itself=False)
-    kept = kept_of(run, plan)
+    kept = kept_of(run, plan, every)
     session = object_session(run)
     if session is not None and run.id is not None and any(task.waits for task in plan.tasks):
         keep_awaited(session, run.id, pairs_in(plan))
-    for task in run.tasks:
+    for task in every:
         for name, value in kept.tasks[task.key]._asdict().items():
             if getattr(task, name) != value:
                 setattr(task, name, value)
@@ -167,7 +170,7 @@ def keep(run: Run, today: dt.date, plan: Plan | None) -> None:
     _keep_line(run, kept, today)
     template = template_of_run(run)
     if session is not None and run.id is not None and any(step.messages for step in template.steps):
-        keep_messages(session, run, template, plan, today)
+        keep_messages(session, run, template, plan, every, today)
 
 
 def _keep_line(run: Run, kept: Kept, today: dt.date) -> None:
@@ -224,9 +227,9 @@ def bring_up_new(session: Session, today: dt.date) -> None:
         bring_up(run, today)
 
 
-def kept_of(run: Run, plan: Plan) -> Kept:
-    """What should be kept of a run that stands as a plan says."""
-    rows, grid = {row.key: row for row in run.tasks}, plan.grid
+def kept_of(run: Run, plan: Plan, of: Sequence[AnyTask]) -> Kept:
+    """What should be kept of a run that stands as a plan says, and ``of`` its tasks."""
+    rows, grid = {row.key: row for row in of}, plan.grid
     reviewed = {
         key: grid.day_start(day.toordinal()) for key, row in rows.items() if (day := _signed_by_itself(run, row))
     }
@@ -288,7 +291,7 @@ def outlook_of(run: Run, plan: Plan, ready: Readiness, mend: Mending | None) -> 
     return outlook(plan, ready, after, kept, phases)
 
 
-def signer_of(run: Run, row: TaskRow) -> int | None:
+def signer_of(run: Run, row: AnyTask) -> int | None:
     """Who signs a task off that is in review: nobody signs off what they did, and where no active signer is left it is
     the keeper, then the template's owner, then any administrator (None)."""
     if row.state != "in review":
@@ -303,7 +306,7 @@ def signer_of(run: Run, row: TaskRow) -> int | None:
 def differences(run: Run, today: dt.date) -> list[str]:
     """What is kept of a run and is not what its rows say, in words."""
     plan = plan_of(run, today, by_itself=False)
-    kept = kept_of(run, plan)
+    kept = kept_of(run, plan, run.tasks)
     told = [
         f"{row.key}: {name} is {is_kept}, and should be {should}"
         for row in run.tasks

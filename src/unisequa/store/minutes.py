@@ -16,7 +16,7 @@ from unisequa.core.calendars.grid import MINUTES, Grid
 from unisequa.core.calendars.today import moment_of
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Task
-from unisequa.store.tables import TaskRow
+from unisequa.store.new_tasks import AnyTask
 
 Minutes = Mapping[str, Any] | None
 
@@ -42,7 +42,7 @@ def span_in(kept: Mapping[str, Any], grid: Grid) -> tuple[int, int] | None:
     return (grid.read(kept["start"]), grid.read(kept["finish"])) if kept.get("start") else None
 
 
-def set_times(row: TaskRow, plan: Plan, position: int) -> None:
+def set_times(row: AnyTask, plan: Plan, position: int) -> None:
     """Keep the times of a task as a plan has them."""
     task, grid = plan.tasks[position], plan.grid
     kept = span_of(plan.read(position), grid)
@@ -58,7 +58,7 @@ def set_times(row: TaskRow, plan: Plan, position: int) -> None:
         row.minutes = kept
 
 
-def set_span(row: TaskRow, read: tuple[int, int] | None, grid: Grid) -> None:
+def set_span(row: AnyTask, read: tuple[int, int] | None, grid: Grid) -> None:
     """Keep where a task stands now, and all else as it is."""
     row.minutes = {**{k: v for k, v in (row.minutes or {}).items() if k not in _SPAN}, **span_of(read, grid)}
 
@@ -70,7 +70,7 @@ def span_of(read: tuple[int, int] | None, grid: Grid) -> dict[str, Any]:
     return {"start": grid.iso(read[0]), "finish": grid.iso(read[1]), "due": utc(read[1], grid)}
 
 
-def in_lists(row: TaskRow, grid: Grid, ready: int | None, counts: int | None) -> dict[str, Any]:
+def in_lists(row: AnyTask, grid: Grid, ready: int | None, counts: int | None) -> dict[str, Any]:
     """What is kept, with since when it is ready, and from when it is over by itself."""
     kept = {name: value for name, value in (row.minutes or {}).items() if name not in {"ready", "counts"}}
     for name, at in (("ready", ready), ("counts", counts)):

@@ -24,6 +24,7 @@ from unisequa.core.shift.edits import TaskEdit
 from unisequa.core.terms import DAY_MINUTES, Edge, Follow, LagUnit, LinkType, Ready, State
 from unisequa.store.documents import calendars_of, keep_calendars
 from unisequa.store.minutes import has_come, set_span, set_times, slot_of, span_in, task_at
+from unisequa.store.new_tasks import AnyTask, NewTask
 from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.people import people_by_id, people_named
 from unisequa.store.queries.runs import RowsOfRun
@@ -260,16 +261,15 @@ def _drawn(plan: Plan, ids: Mapping[str, int]) -> list[LinkOf]:
     return [k for k in plan.links if k.source in ids and k.target in ids]
 
 
-def insert_links(session: Session, run: Run, plan: Plan) -> None:
-    """Put all links of a plan into a run whose tasks are there and that has none yet."""
-    ids = {row.key: row.id for row in run.tasks}
+def insert_links(session: Session, run: Run, plan: Plan, ids: Mapping[str, int]) -> None:
+    """Put all links of a plan into a run whose tasks are there, by the ids of their keys, and that has none yet."""
     rows = [
         {"run_id": run.id, "source_id": ids[k.source], "target_id": ids[k.target], "type": k.type, "lag": k.lag,
          "unit": k.unit}
         for k in _drawn(plan, ids)
     ]  # fmt: skip
     if rows:
-        session.execute(insert(LinkRow), rows)
+        session.connection().execute(insert(LinkRow), rows)
     session.expire(run, ["links"])
 
 
@@ -285,7 +285,7 @@ def _date(day: int | None) -> dt.date | None:
     return dt.date.fromordinal(day) if day is not None else None
 
 
-def _set_dates(row: TaskRow, plan: Plan, position: int) -> None:
+def _set_dates(row: AnyTask, plan: Plan, position: int) -> None:
     task, days = plan.tasks[position], plan.days(position)
     row.duration = task.duration
     row.start_on, row.finish_on = _date(days and days[0]), _date(days and days[1])
@@ -315,8 +315,8 @@ def set_dates(row: TaskRow, dates: tuple[int, int] | None, grid: Grid) -> None:
         set_span(row, dates, grid)
 
 
-def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: str) -> TaskRow:
-    """A new row for a planned task: what the computation knows of it, and what its step says beside that.
+def new_task(plan: Plan, position: int, step: Step, shown: int, instructions: str) -> NewTask:
+    """A planned task that is to become a row: what the computation knows of it, and what its step says beside that.
 
     Parameters
     ----------
@@ -324,7 +324,7 @@ def task_row(plan: Plan, position: int, step: Step, shown: int, instructions: st
         Its place in the list of the run.
     """
     task = plan.tasks[position]
-    row = TaskRow(
+    row = NewTask(
         key=task.key,
         position=shown,
         title=task.title,

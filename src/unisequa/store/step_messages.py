@@ -7,7 +7,7 @@ same day.
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from sqlalchemy.orm import Session
 
@@ -19,16 +19,19 @@ from unisequa.core.documents.template import Message, Template
 from unisequa.core.errors import DateRangeError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import FINISHED
+from unisequa.store.new_tasks import AnyTask
 from unisequa.store.queries.clock import put_due, waiting_of_run
-from unisequa.store.tables import DueRow, Run, TaskRow
+from unisequa.store.tables import DueRow, Run
 
 USUAL_HOUR = "08:00"
 """When a message leaves that names no hour."""
 
 
-def keep_messages(session: Session, run: Run, template: Template, plan: Plan, today: dt.date) -> None:
+def keep_messages(
+    session: Session, run: Run, template: Template, plan: Plan, tasks: Iterable[AnyTask], today: dt.date
+) -> None:
     """Write down when each message of a run's steps leaves, and strike out those that no longer do."""
-    wanted = {row.key: row for row in _wanted(run, template, plan, today)} if run.state == "live" else {}
+    wanted = {row.key: row for row in _wanted(run, template, plan, tasks, today)} if run.state == "live" else {}
     for row in waiting_of_run(session, run.id, "message"):
         if row.key in wanted:
             wanted.pop(row.key)
@@ -38,8 +41,8 @@ def keep_messages(session: Session, run: Run, template: Template, plan: Plan, to
         put_due(session, row)
 
 
-def _wanted(run: Run, template: Template, plan: Plan, today: dt.date) -> Iterator[DueRow]:
-    rows = {row.key: row for row in run.tasks}
+def _wanted(run: Run, template: Template, plan: Plan, tasks: Iterable[AnyTask], today: dt.date) -> Iterator[DueRow]:
+    rows = {row.key: row for row in tasks}
     for step in template.steps:
         row = rows.get(step.key)
         if row is None or row.state == "dropped" or not step.messages:
@@ -56,7 +59,7 @@ def _wanted(run: Run, template: Template, plan: Plan, today: dt.date) -> Iterato
             yield DueRow(key=key[:200], kind="message", at=at, try_at=at, content=content, run_id=run.id)
 
 
-def _day(message: Message, row: TaskRow, calendar: WorkingCalendar) -> dt.date | None:
+def _day(message: Message, row: AnyTask, calendar: WorkingCalendar) -> dt.date | None:
     """The day on which a message leaves; None while that is not known, or where it speaks of what is over."""
     if message.of == "done":
         day = row.done_at.date() if row.state == "done" and row.done_at is not None else None

@@ -148,14 +148,15 @@ def _started(session: Session, row: DueRow, rule: RuleRow, document: HandOff, ca
     except DocumentError as error:
         missing = "; ".join(fault.message[:1].upper() + fault.message[1:] for fault in error.faults)
         choices = replace(choices, lacking=True, prepared=True)
-    run = start_wanted(session, by, Wanted(rule.template.id, edition.number, choices), today)
+    created = start_wanted(session, by, Wanted(rule.template.id, edition.number, choices), today)
+    run = created.run
     run.rule_id = rule.id
     run.origin = {
         "rule": rule.id, "run": cause.run.id if cause.run is not None else None,
         "chain": [*cause.chain, [rule.id, cause.about]],
     }  # fmt: skip
     came = f" of {cause.run.name}" if cause.run is not None else ""
-    said = f"Started {run.name}, {run.state}, {count_words(len(run.tasks), 'task')}"
+    said = f"Started {run.name}, {run.state}, {count_words(len(created.keys), 'task')}"
     lacks = f"What is missing: {missing}. It opens once you have filled that in." if missing else ""
     more = "\n".join(
         text for text in (f"The hand-off {rule.name} started it because{came} {_what(row)}.", lacks) if text

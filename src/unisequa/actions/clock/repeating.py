@@ -97,11 +97,12 @@ def start_by_rule(session: Session, row: DueRow, today: dt.date) -> str:
 def _started(session: Session, rule: RuleRow, document: StartRule, one: Opening, row: DueRow, today: dt.date) -> str:
     keeper = answers_for(rule)
     number, choices = choices_of(session, rule, document, one.date.day, today)
-    run = start_wanted(session, as_actor(rule.by), Wanted(rule.template_id or 0, number, choices), today)
+    created = start_wanted(session, as_actor(rule.by), Wanted(rule.template_id or 0, number, choices), today)
+    run = created.run
     run.rule_id = rule.id
     run.origin = {"rule": rule.id, "counted": one.date.counted.isoformat(), "chain": [rule.id]}
     late = "" if utc_of(today) - one.at < dt.timedelta(hours=1) else f", due {day_words(one.on)}"
-    said = f"Started {run.name}, {run.state}, {count_words(len(run.tasks), 'task')}{late}"
+    said = f"Started {run.name}, {run.state}, {count_words(len(created.keys), 'task')}{late}"
     text = f"The rule {rule.name} started it for {day_words(one.date.day)}."
     tell(session, keeper, Word(row.key, "keeper", f"{run.name} was started by itself", text, run.id, run=run.name))
     return said

@@ -4,7 +4,7 @@ sign-off, which phase closed. Worked out from how the run stood before and stand
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from unisequa.actions.happening import Happening, happened
@@ -15,9 +15,10 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.terms import FINISHED
 from unisequa.store.documents import grid_of_run
 from unisequa.store.minutes import has_come
+from unisequa.store.new_tasks import AnyTask, NewTask
 from unisequa.store.queries.people import people_by_id, teams_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import Person, Run, TaskRow
+from unisequa.store.tables import Person, Run
 
 MOST_LINES = 40
 Whose = Callable[["TaskStood"], int | None]
@@ -58,14 +59,15 @@ class Stood:
         return all(task.state in FINISHED for task in self.tasks.values())
 
 
-def as_it_stands(run: Run, today: dt.date) -> Stood:
-    """How a run stands by its rows."""
-    parents = {row.parent for row in run.tasks}
-    tasks = {row.key: _stands(row, today) for row in run.tasks if row.key not in parents}
+def as_it_stands(run: Run, today: dt.date, new: Sequence[NewTask] | None = None) -> Stood:
+    """How a run stands by its rows; ``new`` are its tasks where they have only now become rows."""
+    rows: Sequence[AnyTask] = run.tasks if new is None else new
+    parents = {row.parent for row in rows}
+    tasks = {row.key: _stands(row, today) for row in rows if row.key not in parents}
     return Stood(run.state, tasks, frozenset(phase.key for phase in run.phases if phase.over == phase.tasks))
 
 
-def _stands(row: TaskRow, today: dt.date) -> TaskStood:
+def _stands(row: AnyTask, today: dt.date) -> TaskStood:
     ready = row.state == "waiting" and has_come(row.ready_on, row.minutes, "ready", today)
     state = "ready" if ready else row.state
     return TaskStood(
@@ -74,7 +76,14 @@ def _stands(row: TaskRow, today: dt.date) -> TaskStood:
 
 
 def tell_changes(
-    session: Session, actor: Actor, run: Run, before: Stood, today: dt.date, cause: str = "", why: str = ""
+    session: Session,
+    actor: Actor,
+    run: Run,
+    before: Stood,
+    today: dt.date,
+    cause: str = "",
+    why: str = "",
+    after: Stood | None = None,
 ) -> Stood:
     """Tell everybody but whoever did it what a change means to them; gives how the run stands now.
 
@@ -84,8 +93,10 @@ def tell_changes(
         What was done, in words.
     why : str
         The reason that was given.
+    after : Stood, optional
+        How it stands now, where that is known.
     """
-    after = as_it_stands(run, today)
+    after = after or as_it_stands(run, today)
     events = list(_events(before, after, today))
     happened(session, run, events, today)
     hook(session, run, events)

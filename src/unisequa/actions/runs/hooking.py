@@ -24,6 +24,8 @@ TYPES = {
 def hook(session: Session, run: Run, events: Iterable[Happening]) -> None:
     """Have webhooks told of what happened in a run."""
     every = [(TYPES[one.event], one) for one in events]
+    if not every or not webhooks_on(session):
+        return
     rows = {row.key: row for row in run.tasks}
     for kind, one in every:
         task = rows.get(one.thing) if kind.startswith("task.") else None

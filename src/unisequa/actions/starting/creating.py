@@ -5,13 +5,13 @@ from __future__ import annotations
 import datetime as dt
 import secrets
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 from unisequa.actions.access import check_may
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.changes import Stood, tell_changes
+from unisequa.actions.runs.changes import Stood, as_it_stands, tell_changes
 from unisequa.actions.runs.crew import team_in
 from unisequa.actions.starting.choices import Choices, Wanted
 from unisequa.actions.starting.filling import Filled
@@ -28,24 +28,33 @@ from unisequa.core.plan.plan import Plan
 from unisequa.store.baselines import keep_baseline
 from unisequa.store.documents import digest_of, keep_calendars, template_of
 from unisequa.store.lists import bring_up_waiting, keep, keep_waits
+from unisequa.store.new_tasks import NewTask, insert_tasks
 from unisequa.store.of_run import template_of_run
-from unisequa.store.plans import anchors_kept, insert_links, keep_timing, task_row
+from unisequa.store.plans import anchors_kept, insert_links, keep_timing, new_task
 from unisequa.store.queries.people import people_by_id
 from unisequa.store.queries.subjects import folded, start_by_token
 from unisequa.store.queries.taking import add_once
 from unisequa.store.store import Session
-from unisequa.store.tables import AnchorSource, CrewMember, Run, StartRow, Subject, TaskRow
+from unisequa.store.tables import AnchorSource, CrewMember, Run, StartRow, Subject
 
 Told = Callable[[int], None]
 """Is told after some tasks how many there are by now."""
 TOLD_EVERY = 25
 
 
+@dataclass(frozen=True, slots=True)
+class Created:
+    """A run that was created, with the keys of its tasks."""
+
+    run: Run
+    keys: frozenset[str]
+
+
 def start_run(
     session: Session, actor: Actor, template_id: int, number: int | None, choices: Choices, today: dt.date
 ) -> int:
     """Create one run; gives its id. As :func:`start_runs`, but nothing is kept of the start itself."""
-    return start_wanted(session, actor, Wanted(template_id, number, choices), today).id
+    return start_wanted(session, actor, Wanted(template_id, number, choices), today).run.id
 
 
 def start_runs(
@@ -81,23 +90,25 @@ def start_runs(
     start = StartRow(token=token[:64], person_id=actor.id, told={})
     if not add_once(session, start):  # sent a second time while the first was under way
         return start_runs(session, actor, wanted, today, given)
-    runs: list[Run] = []
+    created: list[Created] = []
     faults: dict[str, str] = {}
     made = 0
     for one in wanted:
         try:
-            run = start_wanted(session, actor, one, today, None if told is None else partial(_told_behind, told, made))
+            new = start_wanted(session, actor, one, today, None if told is None else partial(_told_behind, told, made))
         except Refused as error:
             place = f"{one.template_id}:" if len(wanted) > 1 else ""
             faults |= {place + path if path else "": message for path, message in error.faults.items()}
             continue
-        run.start_id = start.id
-        made += len(run.tasks)
-        runs.append(run)
+        new.run.start_id = start.id
+        made += len(new.keys)
+        created.append(new)
     if faults:
         raise Refused(faults)
-    _share_anchors(runs, start)
-    start.told = {str(run.id): _left_out(run, one.choices.without) for run, one in zip(runs, wanted, strict=True)}
+    _share_anchors([new.run for new in created], start)
+    start.told = {
+        str(new.run.id): _left_out(new, one.choices.without) for new, one in zip(created, wanted, strict=True)
+    }
     session.flush()
     return start.id
 
@@ -118,8 +129,8 @@ def _told_behind(told: Told, before: int, tasks: int) -> None:
     told(before + tasks)
 
 
-def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Run:
-    """Create one run that is wanted; gives its rows."""
+def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date, told: Told | None = None) -> Created:
+    """Create one run that is wanted."""
     choices = replace(wanted.choices, prepared=True) if wanted.choices.lacking else wanted.choices
     on = Startable(session, actor, wanted.template_id, wanted.number, today)
     edition = on.row
@@ -173,16 +184,17 @@ def start_wanted(session: Session, actor: Actor, wanted: Wanted, today: dt.date,
     session.add(run)
     session.flush()
     with session.no_autoflush:  # what is kept of the tasks is written with them, and not after them
-        run.tasks = _rows(on, plan, run, facts, choices, told)
+        tasks = _tasks(on, plan, run, facts, choices, told)
         keep_waits(run)
-        keep(run, today, plan)
+        keep(run, today, plan, tasks)
         session.flush()
-    insert_links(session, run, plan)
+    insert_links(session, run, plan, insert_tasks(session, run.id, tasks))
     bring_up_waiting(run, today, anew=True)
-    tell_changes(session, actor, run, Stood("", {}, frozenset()), today, f"{actor.name} has started it")
-    note(session, actor, "started", f"{run.name} started with {count_words(len(run.tasks), 'task')}", run_id=run.id)
+    before, after = Stood("", {}, frozenset()), as_it_stands(run, today, tasks)
+    tell_changes(session, actor, run, before, today, f"{actor.name} has started it", after=after)
+    note(session, actor, "started", f"{run.name} started with {count_words(len(tasks), 'task')}", run_id=run.id)
     session.flush()
-    return run
+    return Created(run, frozenset(task.key for task in tasks))
 
 
 def _dates_by_label(on: Startable, choices: Choices) -> dict[str, dt.date]:
@@ -234,10 +246,10 @@ def _check_people(session: Session, on: Startable, choices: Choices) -> None:
         raise Refused(nobody)
 
 
-def _rows(
+def _tasks(
     on: Startable, plan: Plan, run: Run, facts: Mapping[str, object], choices: Choices, told: Told | None
-) -> list[TaskRow]:
-    """The rows of all tasks, phase by phase, their instructions filled in."""
+) -> list[NewTask]:
+    """All tasks, phase by phase, their instructions filled in."""
     template = on.template
     values: dict[str, object] = {"subject": run.subject, **facts}
     values |= {member.role: member.name or member.label for member in run.crew}
@@ -246,7 +258,7 @@ def _rows(
     steps = {step.key: step for step in template.steps}
     order = {phase.key: i for i, phase in enumerate(template.phases, 1)}
     shown = sorted(range(len(plan.tasks)), key=lambda i: order.get(plan.tasks[i].phase or "", 0))
-    rows = []
+    tasks = []
     for position, i in enumerate(shown):
         task = plan.tasks[i]
         step = steps[task.key]
@@ -254,19 +266,19 @@ def _rows(
             instructions = fill_in(step.instructions, {**values, **scopes[task.key].named(values)})
         except ValueError as error:
             raise Refused({"": f"The instructions of {task.title}: {error}."}) from error
-        row = task_row(plan, i, step, position, instructions)
-        row.assigned_id = choices.given.get(task.key)
-        rows.append(row)
-        if told is not None and len(rows) % TOLD_EVERY == 0:
-            told(len(rows))
-    return rows
+        new = new_task(plan, i, step, position, instructions)
+        new.assigned_id = choices.given.get(task.key)
+        tasks.append(new)
+        if told is not None and len(tasks) % TOLD_EVERY == 0:
+            told(len(tasks))
+    return tasks
 
 
-def _left_out(run: Run, without: Collection[str]) -> list[list[str]]:
+def _left_out(new: Created, without: Collection[str]) -> list[list[str]]:
     """Title and reason of every step that did not become a task."""
-    template, there, told = template_of_run(run), {row.key for row in run.tasks}, []
+    template, told = template_of_run(new.run), []
     for step in template.steps:
-        if step.key in there:
+        if step.key in new.keys:
             continue
         if step.key in without:
             why = "left out by hand"

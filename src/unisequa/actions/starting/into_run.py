@@ -18,7 +18,7 @@ from unisequa.core.errors import DocumentError, Refused
 from unisequa.core.plan.plan import Plan
 from unisequa.store.documents import calendars_of, grid_of_run, keep_calendars
 from unisequa.store.of_run import template_of_run
-from unisequa.store.plans import task_row
+from unisequa.store.plans import new_task
 from unisequa.store.store import Session
 from unisequa.store.tables import CrewMember, LinkRow, Run, TaskRow
 
@@ -129,7 +129,7 @@ def _rows_of(run: Run, on: Startable, plan: Plan, prefix: str, roles: Mapping[st
             instructions = fill_in(steps[task.key].instructions, {**values, **scopes[task.key].named(values)})
         except ValueError:
             instructions = steps[task.key].instructions
-        row = task_row(plan, i, steps[task.key], first + i, instructions)
+        row = TaskRow(**vars(new_task(plan, i, steps[task.key], first + i, instructions)))
         row.key, row.own, row.put = prefix + task.key, True, True
         row.parent = prefix + task.parent if task.parent else place.under or None
         row.phase = under.phase if under else place.phase or phases.get(labels.get(task.phase or "", ""))
