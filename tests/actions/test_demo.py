@@ -22,6 +22,9 @@ def test_the_demo_fills_in_and_grows(tmp_path: Path, database: str | None, monke
     with store.reading() as session:
         assert len(list(all_run_ids(session))) >= 3
         assert list(check_data(session, TODAY)) == []
+        started = [run.origin for run in session.query(Run) if run.origin]
+        assert any(origin["run"] is not None for origin in started if "run" in origin)  # a loan handed off by a show
+        assert any("counted" in origin for origin in started)  # closes by their rule
         runs = len(list(all_run_ids(session)))
     monkeypatch.setattr(large, "RUNS", runs + 12)
     monkeypatch.setattr(large, "TASKS", 2200)

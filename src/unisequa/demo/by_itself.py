@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from unisequa.actions.clock.hand_offs import HandOffDraft, save_hand_off, switch_hand_off
+from unisequa.actions.clock.handing_off import hand_off
 from unisequa.actions.clock.repeating import calendar_of, key_of, plan_ahead
 from unisequa.actions.clock.rules import RuleDraft, save_rule
 from unisequa.actions.messages.bundling import letter_of
@@ -18,7 +19,15 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.clock.opening import openings
 from unisequa.core.documents.rule import StartRule
 from unisequa.demo.working import on_day
-from unisequa.store.queries.clock import count_in_bell, empty_bell, rule_by_id, runs_in_period, words_of_everybody
+from unisequa.store.queries.clock import (
+    count_in_bell,
+    empty_bell,
+    rule_by_id,
+    runs_in_period,
+    waiting_of_run,
+    words_of_everybody,
+)
+from unisequa.store.queries.runs import all_run_ids
 from unisequa.store.store import Session
 from unisequa.store.tables import DueRow, OutboxRow, Person, RuleRow
 
@@ -83,12 +92,27 @@ def fill_by_itself(session: Session, jobs: Jobs, people: dict[str, Actor], today
     _messages(session, today, address)
 
 
-def _hand_offs(session: Session, jobs: Jobs, people: dict[str, Actor], today: dt.date) -> None:
-    """An exhibition's loan goes back, a colleague's leaving begins, a word when the walls are painted."""
-    lead, keeper = people["Ines Okafor"], people["Maud Ferreira"]
+def loan_goes_back(session: Session, exhibition: int, loan: int, people: dict[str, Actor], since: dt.date) -> None:
+    """From a day on an exhibition that is over hands its loan off."""
+    lead = people["Ines Okafor"]
     back = {"event": "run finished", "then": "start", "anchor": "closing", "dated": "anchor:closing"}
-    loan = save_hand_off(session, lead, HandOffDraft("The loan goes back", jobs.exhibition, jobs.loan, back, keeper.id))
-    switch_hand_off(session, lead, loan, today, on=True)
+    draft = HandOffDraft("The loan goes back", exhibition, loan, back, people["Maud Ferreira"].id)
+    with on_day(since):
+        switch_hand_off(session, lead, save_hand_off(session, lead, draft), since, on=True)
+
+
+def handed_off(session: Session, run_id: int, day: dt.date) -> list[int]:
+    """Carry out what a run hands off on a day; gives the runs that were started."""
+    before = set(all_run_ids(session))
+    for row in waiting_of_run(session, run_id, "hand-off"):
+        row.told, row.state, row.done_at = hand_off(session, row, day)[:1000], "done", utc_of(day)
+    session.flush()
+    return sorted(set(all_run_ids(session)) - before)
+
+
+def _hand_offs(session: Session, jobs: Jobs, people: dict[str, Actor], today: dt.date) -> None:
+    """A colleague's leaving begins, a word when the walls are painted."""
+    lead = people["Ines Okafor"]
     farewell = {"event": "record changes", "field": "Last day", "then": "start", "dated": "record:Last day"}
     noor = people["Noor Castellan"]
     draft = HandOffDraft("Somebody gives notice", None, jobs.leaver, farewell, noor.id)

@@ -17,6 +17,7 @@ from unisequa.actions.starting.creating import start_run
 from unisequa.core.errors import Refused
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.shift.edits import Move
+from unisequa.demo.by_itself import handed_off, loan_goes_back
 from unisequa.demo.working import NEVER, on_day, work_off
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session, savepoint
@@ -38,7 +39,8 @@ LEADING_WEEKS = 14
 @dataclass(frozen=True, slots=True)
 class Show:
     """An exhibition: what it is, in how many weeks it opens, how its work went, what became of it;
-    ``through`` are tasks that somebody finished although something held them back."""
+    ``through`` are tasks that somebody finished although something held them back; it is ``shown`` for so many days,
+    and one that is over has handed its loan off where it had closed by then."""
 
     title: str
     lender: str
@@ -50,6 +52,7 @@ class Show:
     state: str = "live"
     living: str = "no"
     through: tuple[str, ...] = ()
+    shown: int = 121
     crew: Mapping[str, str] = field(default_factory=lambda: CREW)
 
 
@@ -61,8 +64,13 @@ SHOWS = (
         "The Glass Reef", "Coralline Trust", 46, 180_000, 7, {"pictures": NEVER},
         (("strike", 2, "The carpenters are at the Old Mill until Tuesday"),),
     ),
-    Show("Nets and Knots", "Harbourmaster's Guild", 38, 60_000, -26, {"walls": 2, "poster": 1}, state="finished"),
-    Show("Seventeen Clocks", "Bellfounders' Trust", 17, 420_000, -9, {"texts-check": 3}, state="finished"),
+    Show(
+        "Nets and Knots", "Harbourmaster's Guild", 38, 60_000, -26, {"walls": 2, "poster": 1}, state="finished",
+        shown=160,
+    ),
+    Show(
+        "Seventeen Clocks", "Bellfounders' Trust", 17, 420_000, -9, {"texts-check": 3}, state="finished", shown=41,
+    ),
     Show(
         "Paper Harbours", "Tidewater Archive", 118, 640_000, 2,
         {"crates": NEVER, "texts-check": NEVER, "translate": NEVER, "pictures": NEVER, "poster": NEVER, "walls": NEVER},
@@ -79,9 +87,9 @@ SHOWS = (
     Show("Salt and Signal", "Lightkeepers' Guild", 64, 310_000, 30, state="on hold"),
 )  # fmt: skip
 
-LOANS = (("Seventeen Clocks", "Bellfounders' Trust", -3), ("Nets and Knots", "Harbourmaster's Guild", 3))
-"""Title, lender, and in how many weeks the show closes."""
-DAYS_SHOWN = 121
+HANDED_OFF_SINCE = dt.timedelta(days=60)
+CLEARED = dt.timedelta(days=9)
+"""So long after it has closed a show is packed."""
 
 
 def fill_exhibitions(
@@ -97,29 +105,25 @@ def fill_exhibitions(
             found += 7
         return dt.date.fromordinal(found)
 
+    loan_goes_back(session, template_id, loan_id, people, today - HANDED_OFF_SINCE)
     for show in SHOWS:
         _show(session, template_id, people, show, friday(show.weeks), today)
     coming = min((show for show in SHOWS if show.state == "live" and show.weeks > 0), key=lambda show: show.weeks)
     _evening(session, evening_id, people, coming, friday(coming.weeks), today)
-    going_back = [(title, lender, friday(weeks), False) for title, lender, weeks in LOANS]
-    going_back.append((coming.title, coming.lender, friday(coming.weeks) + dt.timedelta(days=DAYS_SHOWN), True))
-    for title, lender, closing, prepared in going_back:
-        choices = Choices(
-            anchors={"closing": closing, "collection": closing + dt.timedelta(days=26)},
-            facts={"title": title, "lender": lender, "objects": "38"},
-            crew={
-                "registrar": str(people["Maud Ferreira"].id), "technician": str(people["Jory Pellew"].id),
-                "lead": str(people["Ines Okafor"].id), "lending_party": lender,
-            },
-            subject=title,
-            prepared=prepared,
-        )  # fmt: skip
-        keeper = people["Maud Ferreira"]
-        begun = today - dt.timedelta(days=20)
-        with on_day(begun):
-            number = start_run(session, keeper, loan_id, 1, choices, begun)
-        if not prepared:
-            work_off(session, number, keeper, today)
+    closing = friday(coming.weeks) + dt.timedelta(days=coming.shown)
+    choices = Choices(
+        anchors={"closing": closing, "collection": closing + dt.timedelta(days=26)},
+        facts={"title": coming.title, "lender": coming.lender, "objects": str(coming.objects)},
+        crew={
+            "registrar": str(people["Maud Ferreira"].id), "technician": str(people["Jory Pellew"].id),
+            "lead": str(people["Ines Okafor"].id), "lending_party": coming.lender,
+        },
+        subject=coming.title,
+        prepared=True,
+    )  # fmt: skip
+    begun = today - dt.timedelta(days=20)
+    with on_day(begun):
+        start_run(session, people["Maud Ferreira"], loan_id, 1, choices, begun)
 
 
 def _evening(
@@ -141,9 +145,11 @@ def _show(
 ) -> None:
     lead = people["Ines Okafor"]
     begun = min(today, opening - dt.timedelta(weeks=LEADING_WEEKS))
-    closing = {"closing": opening + dt.timedelta(days=DAYS_SHOWN)} if show.weeks > 0 else {}
+    closing = opening + dt.timedelta(days=show.shown)
+    cleared = closing + CLEARED
+    over = show.state == "finished" and cleared <= today
     choices = Choices(
-        anchors={"opening": opening, **closing},
+        anchors={"opening": opening, **({"closing": closing} if show.weeks > 0 or over else {})},
         facts={
             "title": show.title, "lender": show.lender, "objects": str(show.objects), "value": str(show.value),
             "living": show.living,
@@ -163,7 +169,19 @@ def _show(
         _shift(session, lead, number, today, key, days, why)
     if show.state != "live":
         why = "The lender has withdrawn" if show.state == "called off" else "The house waits for the grant"
-        set_run_state(session, lead, number, Becoming(show.state, why, drop_open=True), today)
+        day = cleared if over else today
+        with on_day(day):
+            set_run_state(session, lead, number, Becoming(show.state, why, drop_open=True), day)
+            loans = handed_off(session, number, day)
+        for loan in loans:
+            _going_back(session, loan, people["Maud Ferreira"], day, today)
+
+
+def _going_back(session: Session, loan: int, registrar: Actor, day: dt.date, today: dt.date) -> None:
+    """What was handed off to her, she opens and works off."""
+    with on_day(day):
+        set_run_state(session, registrar, loan, Becoming("live"), day)
+    work_off(session, loan, registrar, today)
 
 
 def _let_through(session: Session, number: int, lead: Actor, key: str, today: dt.date) -> None:

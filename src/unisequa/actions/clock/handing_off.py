@@ -51,6 +51,11 @@ class _Cause:
         return self.run.subject if self.run is not None else self.subject.name if self.subject is not None else ""
 
     @property
+    def of_run(self) -> str:
+        """The name of the run, if it happened in one."""
+        return self.run.name if self.run is not None else "no run"
+
+    @property
     def chain(self) -> list[list[Any]]:
         """Which rules brought it about, each with the subject."""
         return list((self.run.origin or {}).get("chain", ())) if self.run is not None else []
@@ -155,19 +160,32 @@ def _started(session: Session, row: DueRow, rule: RuleRow, document: HandOff, ca
         "rule": rule.id, "run": cause.run.id if cause.run is not None else None,
         "chain": [*cause.chain, [rule.id, cause.about]],
     }  # fmt: skip
-    came = f" of {cause.run.name}" if cause.run is not None else ""
     said = f"Started {run.name}, {run.state}, {count_words(len(created.keys), 'task')}"
     lacks = f"What is missing: {missing}. It opens once you have filled that in." if missing else ""
     more = "\n".join(
-        text for text in (f"The hand-off {rule.name} started it because{came} {_what(row)}.", lacks) if text
+        text for text in (f"The hand-off “{rule.name}” started it, because {_why(document, cause)}.", lacks) if text
     )
     tell(session, keeper, Word(row.key, "keeper", f"{run.name} was started by itself", more, run.id, run=run.name))
     return said + (f"; missing: {missing}" if missing else "")
 
 
-def _what(row: DueRow) -> str:
-    thing = row.content.get("thing")
-    return f"{thing} came to that" if thing else "that happened"
+_CAME = {
+    "run opened": "was opened", "run finished": "was finished", "run called off": "was called off",
+    "phase opens": "has opened", "phase closes": "has closed", "task ready": "can begin", "task begun": "was begun",
+    "task done": "was done", "task sent back": "was sent back", "task dropped": "was dropped",
+}  # fmt: skip
+
+
+def _why(document: HandOff, cause: _Cause) -> str:
+    """What happened: ``Walls painted was done in The Glass Reef``."""
+    said = str(cause.content.get("said", ""))
+    if document.event == "record changes":
+        return f"{document.field} of {cause.about} " + (f"is now {said}" if said else "was taken out")
+    if cause.run is None or document.event not in _CAME:
+        return "another program called" if document.event == "call" else f"its day had come in {cause.of_run}"
+    thing, came = str(cause.content.get("thing", "")), _CAME[document.event]
+    names = {row.key: row.title for row in cause.run.tasks} | {phase.key: phase.label for phase in cause.run.phases}
+    return f"{names.get(thing, thing)} {came} in {cause.of_run}" if thing else f"{cause.of_run} {came}"
 
 
 def _choices(session: Session, on: Startable, document: HandOff, cause: _Cause, keeper: int) -> Choices:
