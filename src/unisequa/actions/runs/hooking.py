@@ -11,7 +11,7 @@ from unisequa.actions.people.people import as_actor
 from unisequa.actions.webhooks.hooks import queue
 from unisequa.store.queries.programs import webhooks_on
 from unisequa.store.store import Session
-from unisequa.store.tables import Run
+from unisequa.store.tables import Run, WebhookRow
 
 TYPES = {
     "run opened": "run.opened", "run finished": "run.finished", "run called off": "run.called_off",
@@ -24,7 +24,8 @@ TYPES = {
 def hook(session: Session, run: Run, events: Iterable[Happening]) -> None:
     """Have webhooks told of what happened in a run."""
     every = [(TYPES[one.event], one) for one in events]
-    if not every or not webhooks_on(session):
+    listening = webhooks_on(session) if every else []
+    if not listening:
         return
     rows = {row.key: row for row in run.tasks}
     for kind, one in every:
@@ -32,12 +33,18 @@ def hook(session: Session, run: Run, events: Iterable[Happening]) -> None:
         more = {"task": {"id": task.id, "key": task.key, "title": task.title}} if task is not None else {}
         if kind.startswith("phase."):
             more = {"phase": {"key": one.thing}}
-        hook_one(session, run, kind, f"{one.thing}:{run.version}", more)
+        _hook(session, run, listening, kind, f"{one.thing}:{run.version}", more)
 
 
 def hook_one(session: Session, run: Run, kind: str, thing: str, more: dict[str, Any]) -> None:
     """Have webhooks told of one thing."""
-    for webhook in webhooks_on(session):
+    _hook(session, run, webhooks_on(session), kind, thing, more)
+
+
+def _hook(
+    session: Session, run: Run, listening: Iterable[WebhookRow], kind: str, thing: str, more: dict[str, Any]
+) -> None:
+    for webhook in listening:
         if kind in webhook.events and webhook.person.active and access.may_see_run(run, as_actor(webhook.person)):
             data = {"run": {"id": run.id, "name": run.name, "state": run.state, "version": run.version}, **more}
             queue(session, webhook, f"{kind}:{run.id}:{thing}", kind, data, run.id)
