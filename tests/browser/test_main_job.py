@@ -178,7 +178,7 @@ def test_a_task_is_finished_only_after_what_it_waits_for(ada: Page) -> None:
     panel.get_by_role("button", name="Draft", exact=True).click()
     expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
     panel.get_by_role("button", name="Done").click()
-    expect(ada.locator('.row[data-k="check"] .sr')).to_have_text("ready")
+    expect(ada.locator('.row[data-k="check"] .st')).to_have_attribute("aria-label", "ready")
 
 
 def test_the_second_of_two_people_is_shown_the_new_state(ada: Page, address: str) -> None:

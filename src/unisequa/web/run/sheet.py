@@ -17,6 +17,7 @@ from unisequa.core.calendars.words import count_words, day_words, difference_wor
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
+from unisequa.core.plan.task import LinkOf
 from unisequa.core.terms import FINISHED, State
 from unisequa.core.work.task_states import late_words
 from unisequa.web.drawing.marks import as_script, due_words, interval, middle, plumbs, short_words
@@ -192,6 +193,7 @@ def run_sheet(
         and (stay := sum(not plan.is_parent(i) for i in range(len(plan.tasks))) - _leaves(rows, plan))
     ):
         lines.append(FoldLine(stay))
+    drawn = {mark["k"] for mark in marks}
     content = {
         "first": field.first,
         "days": field.days,
@@ -208,11 +210,16 @@ def run_sheet(
         "windows": _windows(run, shown, lines, heads) if not look.group and run.may_consider else [],
         "rows": len(lines),
         "marks": marks,
-        "links": [*([link.source, link.target, link.type] for link in plan.links), *ties],
+        "links": [*([k.source, k.target, k.type] for k in plan.links if not compares or _both(k, drawn)), *ties],
     }
     drifts = _drift_of(shown, range(len(shown.tasks)), beside.spans) if beside else ""
     name = beside.name if beside else ""
     return RunSheet(tuple(lines), as_script(content), field.first, compares, name, drifts)
+
+
+def _both(link: LinkOf, drawn: Collection[str]) -> bool:
+    """Whether both ends of a link are there."""
+    return link.source in drawn and link.target in drawn
 
 
 def _windows(run: RunSeen, plan: Plan, lines: Sequence[object], heads: Sequence[int]) -> list[list[Any]]:

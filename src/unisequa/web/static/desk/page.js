@@ -1,6 +1,6 @@
 // The desk: rows gone through by keys, a task opened beside them, and what is done with it by one key.
 import { ask, send, toast } from "../app.js";
-import { columnWidth, restoreWidth, widen, widening } from "../drawing/columns.js";
+import { columnWidth, widen, widening } from "../drawing/columns.js";
 import { RunField } from "../drawing/field.js";
 import { stepped } from "../drawing/keys.js";
 import { ROW, xOf } from "../drawing/scale.js";
@@ -167,7 +167,6 @@ document.addEventListener("alpine:init", () => {
         if (edge) widening(event, edge);
       });
       document.addEventListener("keydown", pressed);
-      restoreWidth();
       field.take("day", "");
       load();
       tabbed();

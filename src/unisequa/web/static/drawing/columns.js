@@ -3,7 +3,9 @@ const WIDEST = 900;
 const NARROWEST = 240;
 
 const box = () => /** @type {HTMLElement} */ (document.querySelector(".sheet"));
-const widthName = () => `columns-${document.querySelector(".sheet.wide") ? "template" : "run"}`;
+/** Sheets by their class, each kept as wide as it was left; that of a run has none. @type {Record<string, string>} */
+const SHEETS = { wide: "template", compared: "changes", start: "start", desk: "desk", horizon: "horizon", joiners: "joiners" };
+const widthName = () => `columns-${SHEETS[[...box().classList].find((name) => name in SHEETS) || ""] || "run"}`;
 
 /** How wide the worded columns are, in pixels. */
 export const columnWidth = () => /** @type {HTMLElement} */ (document.querySelector(".rows")).getBoundingClientRect().width;

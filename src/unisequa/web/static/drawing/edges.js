@@ -1,7 +1,7 @@
 // What stays in sight while a field is scrolled: its month, and at its edges where bars and plumb lines lie that are not.
 import { unwatched } from "../dom.js";
 import { columnWidth } from "./columns.js";
-import { HEAD, ROW, CHARACTER, dateOf, xOf } from "./scale.js";
+import { HEAD, ROW, CHARACTER, dateOf, monthWords, xOf } from "./scale.js";
 import { bringIn } from "./view.js";
 
 /**
@@ -13,7 +13,6 @@ import { bringIn } from "./view.js";
  */
 
 const BUTTON = 18;
-const NAMES = new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric", timeZone: "UTC" });
 
 /** The first day of the month after that of a day. @param {number} ordinal */
 function nextMonth(ordinal) {
@@ -97,8 +96,10 @@ export class Edges {
   /** The month at the left edge, while its own name is not there. @param {import("./scale.js").Scale} scale @param {number} left */
   month(scale, left) {
     const day = Math.floor(scale.first + Math.max(left, 0) / scale.px);
-    const text = NAMES.format(dateOf(day));
-    const room = xOf(scale, nextMonth(day)) - left;
+    const text = monthWords(day);
+    const from = Math.ceil(scale.first + Math.max(left, 0) / scale.px);
+    const monday = scale.px >= 24 ? from + ((8 - (from % 7)) % 7) : Infinity; // there it is said again
+    const room = xOf(scale, Math.min(nextMonth(day), monday)) - left;
     return room < text.length * CHARACTER + 16 ? "" : text;
   }
 

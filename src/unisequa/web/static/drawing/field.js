@@ -1,13 +1,13 @@
 // The field of a sheet of tasks, drawn from what the page says of it: days, not pixels.
 import { drawn } from "./bars.js";
-import { columnWidth } from "./columns.js";
+import { columnWidth, restoreWidth } from "./columns.js";
 import { Edges } from "./edges.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
 import { CLOSE, HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
-import { esc, Pieces } from "./svg.js";
+import { esc, Pieces, sized } from "./svg.js";
 import { View, bands, bringIn } from "./view.js";
-import { all, byId, find } from "../dom.js";
+import { all, byId, find, unwatched } from "../dom.js";
 
 /** Pixels a day, by the zoom's name. @type {Record<string, number>} */
 export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole: 96 };
@@ -46,6 +46,8 @@ export class RunField {
     this.watched = null;
     /** @type {Edges | null} */
     this.edges = null;
+    /** What the head shows, and in which element. @type {{ of: Element | null, dated: string }} */
+    this.head = { of: null, dated: "" };
     this.selected = "";
     /** @type {[number, number] | null} */
     this.reach = null;
@@ -87,14 +89,19 @@ export class RunField {
 
   /** Take what the page says now, and draw it where it stood. @param {string} zoom @param {string} selected */
   take(zoom, selected) {
-    if (!this.there) return;
+    if (this.there) unwatched(() => this.taken(zoom, selected));
+  }
+
+  /** @param {string} zoom @param {string} selected */
+  taken(zoom, selected) {
+    restoreWidth(); // an answer comes without it
     /** @type {Model} */
     const model = JSON.parse(byId("field-model").textContent);
     this.model = model;
+    this.bars = new Pieces(byId("bars")); // empty before anything is measured
+    this.links = new Links(byId("links"));
     this.px = model.compares ? this.compared(ZOOMS[zoom] || 24) : ZOOMS[zoom] || 24;
     this.marks = new Map(model.marks.map((mark) => [mark.k, mark]));
-    this.bars = new Pieces(byId("bars"));
-    this.links = new Links(byId("links"));
     const sheet = byId("sheet");
     if (this.watched !== sheet) {
       this.watched = sheet;
@@ -136,11 +143,11 @@ export class RunField {
     const weeks = mondays(model.first, model.days);
     const lines = placed(model.plumbs.map(([kind, day, text, key]) => ({ kind, x: xOf(scale, day), text, key: model.movable ? key : "" })), width);
     const head = byId("fhead");
-    head.setAttribute("width", width);
-    head.innerHTML = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
-    const field = byId("field");
-    field.setAttribute("width", width);
-    field.setAttribute("height", height);
+    sized(head, { width });
+    const dated = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
+    if (this.head.of !== head || this.head.dated !== dated) head.innerHTML = dated; // most shifts leave it as it is
+    this.head = { of: head, dated };
+    sized(byId("field"), { width, height });
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${(i + 1) * this.row - 0.5}H${width}"/>`).join("");
     byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.windows || []).map(([key, from, to, row]) => windowOf(key, xOf(scale, from), xOf(scale, to), this.top(row))).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * this.row, to * this.row, text)).join("");
     this.drawMarks();
@@ -148,6 +155,10 @@ export class RunField {
   }
 
   drawMarks() {
+    unwatched(() => this.marked());
+  }
+
+  marked() {
     if (!this.there || !this.model || !this.bars || !this.links) return;
     this.view.reach();
     const seen = this.model.marks.filter((mark) => this.view.has(mark.i * this.row));

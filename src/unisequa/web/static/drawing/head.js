@@ -1,5 +1,5 @@
 // The ground of a field and the head above it: days off, weeks, plumb lines, months and days.
-import { HEAD, apart, dateOf, dayWords, xOf } from "./scale.js";
+import { HEAD, apart, dateOf, dayWords, monthWords, xOf } from "./scale.js";
 import { esc } from "./svg.js";
 
 /** @typedef {import("./scale.js").Scale} Scale @typedef {import("./scale.js").Line} Line */
@@ -54,6 +54,7 @@ export function mondays(first, days) {
 /** Months, and every day; every Monday where days are narrow, hours where they are wide. @param {Scale} scale @param {number} days @param {Off[]} off */
 export function dates(scale, days, off) {
   const months = [];
+  const letters = [];
   const rests = new Set(off.flatMap(([first, count]) => Array.from({ length: count }, (_, i) => first + i)));
   let out = "";
   for (let day = scale.first; day < scale.first + days; day += 1) {
@@ -61,18 +62,19 @@ export function dates(scale, days, off) {
     const n = date.getUTCDate();
     const monday = date.getUTCDay() === 1;
     if (n === 1 || day === scale.first || (monday && scale.px >= 24)) {
-      months.push({ x: xOf(scale, day), off: n !== 1, text: date.toLocaleDateString("en-GB", { month: "long", year: "numeric", timeZone: "UTC" }) });
+      months.push({ x: xOf(scale, day), off: n !== 1, text: monthWords(day) });
     }
     const rest = rests.has(day) ? " rest" : "";
-    const letter = "SMTWTFS"[date.getUTCDay()];
     if (scale.px >= 200) {
       for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${scale.px >= 900 ? `${hour}:00` : hour}</text>`;
       for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 6 : 24) out += `<text class="let" x="${xOf(scale, day + hour / 24) + 3}" y="43">${dayWords(day)}</text>`;
     } else if (scale.px >= 22) {
-      out += `<text class="let mid" x="${xOf(scale, day + 0.5)}" y="43">${letter}</text><text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;
+      letters.push({ x: xOf(scale, day + 0.5), letter: "SMTWTFS"[date.getUTCDay()] });
+      out += `<text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;
     } else if (monday && (scale.px > 4 || n <= 7)) {
       out += `<text class="dn" x="${xOf(scale, day) + 3}" y="52">${n}</text>`;
     }
   }
+  if (letters.length) out += `<text class="let mid" x="${letters.map((one) => one.x).join(" ")}" y="43">${letters.map((one) => one.letter).join("")}</text>`; // one element, each letter at its place
   return apart(months, 96).map((tick) => `<text class="mon${tick.off ? " rest" : ""}" x="${tick.x + 4}" y="31">${tick.text}</text>`).join("") + out;
 }

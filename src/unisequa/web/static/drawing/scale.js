@@ -37,8 +37,14 @@ export const isoOf = (ordinal) => dateOf(ordinal).toISOString().slice(0, 10);
 /** `2027-01-25T19:30`: a place within days, to the minute. @param {number} day */
 export const timeOf = (day) => new Date(Math.round((day - 719163) * 1440) * 60000).toISOString().slice(0, 16);
 
+const DAY = new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
+const MONTH = new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric", timeZone: "UTC" });
+
 /** `Mon 25 Jan`. @param {number} ordinal */
-export const dayWords = (ordinal) => dateOf(ordinal).toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
+export const dayWords = (ordinal) => DAY.format(dateOf(ordinal));
+
+/** `January 2027`. @param {number} ordinal */
+export const monthWords = (ordinal) => MONTH.format(dateOf(ordinal));
 
 /**
  * Ticks without those that would run into the next one, or into the first of a month.

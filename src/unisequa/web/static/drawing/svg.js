@@ -13,6 +13,11 @@ export function element(name, attributes = {}) {
   return made;
 }
 
+/** An SVG so large; one that is has all its words laid out again where it is only told so. @param {Element} svg @param {Record<string, number>} size */
+export function sized(svg, size) {
+  for (const [name, value] of Object.entries(size)) if (svg.getAttribute(name) !== String(value)) svg.setAttribute(name, String(value));
+}
+
 /**
  * @typedef {{ id: string, y: number, of: unknown, html: () => string }} Wanted
  *   A piece that is to be there: in which row, and what it is of; only where that is another, it is drawn anew.

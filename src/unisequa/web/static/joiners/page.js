@@ -1,5 +1,5 @@
 // Joiners and leavers: the drawn side of the page.
-import { restoreWidth, widening } from "../drawing/columns.js";
+import { widening } from "../drawing/columns.js";
 import { RunField } from "../drawing/field.js";
 
 const field = new RunField();
@@ -8,7 +8,6 @@ document.addEventListener("pointerdown", (event) => {
   if (edge) widening(event, edge);
 });
 if (field.there) {
-  restoreWidth();
   field.take("month", "");
   field.toDay();
 }

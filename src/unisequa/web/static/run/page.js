@@ -1,10 +1,10 @@
 // The page of a run: selecting, typing, shifting. What would follow is the server's to say.
 import { ask, send } from "../app.js";
-import { columnWidth, heightenedBy, heightening, restoreWidth, trayHigh, widen, widening } from "../drawing/columns.js";
+import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
-import { all, byId, find } from "../dom.js";
+import { all, byId, find, unwatched } from "../dom.js";
 import { grabbed, linked, plumbed, windowed } from "./drag.js";
-import { isoOf, slotAt } from "../drawing/scale.js";
+import { HEAD, isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
 
 const field = new RunField();
@@ -25,12 +25,18 @@ const inTurn = (act) => {
   waiting = waiting.then(() => {
     field.keep();
     acted = actedOn();
+    const sheet = byId("sheet");
+    compared = Boolean(sheet && sheet.matches(".compared"));
+    if (sheet && !compared) before = sheet.scrollTop;
   }).then(act).then(settled);
   return waiting;
 };
 
 // The row one works on, and how far down it stood: it stays under one's eyes, and the keys stay with it.
 let acted = null;
+// Whether the sheet was the table of changes, and how far it was scrolled before it became that.
+let compared = false;
+let before = 0;
 function actedOn() {
   /** @type {any} */
   const at = document.activeElement;
@@ -42,6 +48,7 @@ function actedOn() {
 function keepInPlace() {
   const row = acted && rowOf(acted.key);
   const sheet = byId("sheet");
+  if (sheet && compared && !row && !sheet.matches(".compared")) sheet.scrollTop = before;
   if (!row || !sheet) return;
   if (acted.focused && document.activeElement === document.body) {
     only(row);
@@ -49,6 +56,14 @@ function keepInPlace() {
   }
   sheet.scrollTop += row.getBoundingClientRect().top - acted.y;
 }
+
+// Rows that give way to others go as one, and nothing looks through them: the sheet's for the table of changes.
+document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
+  const rows = find("#work .rows");
+  const task = event.detail.tasks.find((/** @type {any} */ one) => one.fragment && one.fragment.querySelector("#work"));
+  if (rows && task && !task.fragment.querySelector(`[id="${rows.id}"]`)) unwatched(() => rows.remove());
+});
+
 const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 
 // The page as it now stands: its field drawn, the tray's rows in sight.
@@ -62,13 +77,17 @@ function settled() {
   showChosen();
 }
 
+// How far down a row stands below the head of the sheet, negative above it.
+const belowHead = (/** @type {any} */ row) => row.getBoundingClientRect().top - byId("sheet").getBoundingClientRect().top - HEAD;
+
 // The edited row and what follows it stay in sight above the tray, their old and new places with them.
 function showChanges() {
   const sheet = byId("sheet");
   const edited = find("#work .row.edited") || find("#work .row.moved");
   if (!sheet || !edited) return;
-  const room = sheet.clientHeight - 58;
-  if (edited.offsetTop < sheet.scrollTop || edited.offsetTop > sheet.scrollTop + room - 90) sheet.scrollTop = edited.offsetTop - 60;
+  const room = sheet.clientHeight - HEAD;
+  const down = belowHead(edited);
+  if (down < 0 || down > room - 90) sheet.scrollTop += down - 60;
   if (!field.model.compares) field.show(edited.dataset.k);
 }
 
@@ -140,7 +159,7 @@ function byTheClock() {
 // The page opens where work is: the first task that is not over, below the name of its phase.
 function toWork() {
   const open = all("#work .row[data-k]").find((row) => !row.querySelector(".st.done, .st.dropped"));
-  if (open && byId("sheet")) byId("sheet").scrollTop = Math.max(0, open.offsetTop - 60);
+  if (open && byId("sheet")) byId("sheet").scrollTop += belowHead(open) - 60;
 }
 
 // All edits of the shift; it can be had again by undoing that.
@@ -392,7 +411,6 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("keydown", pressed);
       root.addEventListener("pointerdown", grab);
       root.addEventListener("pointerover", hovered);
-      restoreWidth();
       field.take(held().zoom, selectedKey());
       if (!field.toChanges()) field.toDay();
       if (byId("shifting")) shiftingOf(byId("shifting"));

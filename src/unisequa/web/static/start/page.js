@@ -1,6 +1,6 @@
 // Starting runs: what is chosen is sent as it is typed, the runs come back as they would be.
 import { byId, find } from "../dom.js";
-import { restoreWidth, widening } from "../drawing/columns.js";
+import { widening } from "../drawing/columns.js";
 import { RunField } from "../drawing/field.js";
 
 const field = new RunField();
@@ -109,6 +109,5 @@ document.addEventListener("pointerdown", (event) => {
   const edge = /** @type {any} */ (event.target).closest?.(".edge");
   if (edge) widening(event, edge);
 });
-restoreWidth();
 drawn();
 field.toDay();
