@@ -227,6 +227,24 @@ def test_a_task_waits_for_the_run_of_another_job_with_the_same_date(site: Site) 
         assert awaited.words == "Print of Newsletter, which has no run of that date yet"
 
 
+def test_of_several_runs_of_a_date_the_one_of_the_same_subject_is_waited_for(site: Site) -> None:
+    made = {}
+    with site.store.writing() as session:
+        go = dt.date.fromisoformat(session.get_one(Run, site.run).anchors["go"])
+        for subject in ("Spring issue", "Extra sheet"):
+            choices = Choices(anchors={"go": go}, facts={"number": "8"}, subject=subject)
+            made[subject] = start_run(session, site.person("Ada"), site.template, None, choices, TODAY)
+    with site.store.reading() as session:
+        ids = {name_key(WAIT.template): site.template}
+
+        def found(subject: str) -> int | None:
+            run = AwaitedElsewhere(session, [WAIT], ids, TODAY, subject=subject).run_for(WAIT, go)
+            return run.id if run is not None else None
+
+        assert found("spring  Issue") == made["Spring issue"]
+        assert found("") == found("of nobody") == made["Extra sheet"]  # the latest
+
+
 def test_a_sign_off_happens_by_itself_after_its_days_unless_it_is_held(site: Site) -> None:
     run = mailing(site, TODAY, by_itself=2, until="copies > 10")
 

@@ -16,6 +16,7 @@ from unisequa.store.documents import template_of
 from unisequa.store.minutes import has_come, slot_of
 from unisequa.store.of_run import awaited_by
 from unisequa.store.queries.runs import AwaitedRun, runs_as_awaited, runs_of_templates, tasks_of_runs
+from unisequa.store.queries.subjects import folded
 from unisequa.store.queries.templates import names_of, newest_released
 from unisequa.store.tables import Run, TaskRow
 
@@ -35,6 +36,8 @@ class AwaitedElsewhere:
         Id of who looks: of runs that they may not see only the dates are told.
     chosen : mapping, optional
         Template's id as text → the id of the run that is waited for, whatever its dates.
+    subject : str, optional
+        That of the run that waits.
     """
 
     def __init__(
@@ -46,10 +49,11 @@ class AwaitedElsewhere:
         grid: Grid = DAYS,
         viewer: int | None = None,
         chosen: Mapping[str, int] | None = None,
+        subject: str = "",
     ) -> None:
         waits = tuple(waits)
         self.today, self.grid, self.ids, self.chosen = today, grid, ids, chosen or {}
-        self.session = session
+        self.session, self.subject = session, folded(subject)
         self.titles: dict[int, dict[str, str]] | None = None
         self.runs: dict[int, list[AwaitedRun]] = {}
         meant = {number for wait in waits if (number := self._meant(wait))}
@@ -67,20 +71,23 @@ class AwaitedElsewhere:
             (key, t.title, t.finish_on, (t.minutes or {}).get("due"), is_over(t, self.today))
             for key, t in sorted(self.tasks.items())
         ]
-        given = sorted(self.ids.items()), sorted(self.chosen.items()), self.grid
+        given = sorted(self.ids.items()), sorted(self.chosen.items()), self.grid, self.subject
         return given, sorted(self.names.items()), runs, tasks, sorted(self.seen)
 
     def _meant(self, wait: Wait) -> int | None:
         return self.ids.get(name_key(wait.template))
 
     def run_for(self, wait: Wait, date: dt.date | None) -> AwaitedRun | None:
-        """The run that a wait on a date is for: the one that was chosen, else the latest whose anchor has that date."""
+        """The run that a wait on a date is for: the one that was chosen, else of those whose anchor has that date the
+        one of the same subject, else the latest."""
         meant = self._meant(wait) or 0
         runs = self.runs.get(meant, [])
         if chosen := self.chosen.get(str(meant)):
             return next((run for run in runs if run.id == chosen), None)
         day = date.isoformat()[:10] if date else None
-        return next((run for run in runs if day and (run.anchors.get(wait.theirs) or "")[:10] == day), None)
+        found = [run for run in runs if day and (run.anchors.get(wait.theirs) or "")[:10] == day]
+        same = (run for run in found if self.subject and folded(run.subject) == self.subject)
+        return next(same, found[0] if found else None)
 
     def __call__(self, wait: Wait, date: dt.date | None) -> Awaited:
         """What a wait on a date is for."""
@@ -148,7 +155,9 @@ def waits_of(
         return drawn
     waits = (wait for step in steps.values() for wait in step.waits_for)
     grid = template.slots_of_time()
-    find = AwaitedElsewhere(session, waits, awaited_by(run), today, grid, viewer=viewer, chosen=run.awaits)
+    find = AwaitedElsewhere(
+        session, waits, awaited_by(run), today, grid, viewer=viewer, chosen=run.awaits, subject=run.subject
+    )
     parents = {row.key: row.parent for row in rows}
     days = {key: dt.datetime.fromisoformat(day) if day else None for key, day in run.anchors.items()}
     return {

@@ -96,11 +96,18 @@ class Startable:
     def elsewhere(self, choices: Choices) -> AwaitedElsewhere:
         """What its steps wait for in other runs."""
         chosen = {str(number): run_id for number, run_id in choices.awaits.items()}
-        key = repr(sorted(chosen.items()))
+        key = repr((sorted(chosen.items()), choices.subject))
         if key not in self._elsewhere:
             waits = [wait for step in self.template.steps for wait in step.waits_for]
             self._elsewhere[key] = AwaitedElsewhere(
-                self._session, waits, self.included.ids, self.today, self.grid, viewer=self.actor.id, chosen=chosen
+                self._session,
+                waits,
+                self.included.ids,
+                self.today,
+                self.grid,
+                viewer=self.actor.id,
+                chosen=chosen,
+                subject=choices.subject,
             )
         return self._elsewhere[key]
 

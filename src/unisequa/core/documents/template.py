@@ -246,7 +246,8 @@ class Attachment(Model):
 class Wait(Model):
     """A step of another template that must be finished first, in its run of the same occasion.
 
-    That is the run whose anchor ``their_anchor`` (the same key, if it is left out) has the date of our ``anchor``.
+    That is the run whose anchor ``their_anchor`` (the same key, if it is left out) has the date of our ``anchor``;
+    of several that of the same subject, else the latest.
     """
 
     template: Label

@@ -295,6 +295,7 @@ class AwaitedRun:
     id: int
     template_id: int
     name: str
+    subject: str
     anchors: dict[str, str | None]
     seen: bool
 
@@ -314,7 +315,8 @@ def runs_as_awaited(session: Session, run_ids: Collection[int], viewer: int | No
 
 def _awaitable(viewer: int | None) -> Any:
     seen = true() if viewer is None else seen_by(viewer)
-    query = select(Run.id, Edition.template_id, Run.name, Run.anchors, seen).join(Edition, Run.edition_id == Edition.id)
+    columns = Run.id, Edition.template_id, Run.name, Run.subject, Run.anchors, seen
+    query = select(*columns).join(Edition, Run.edition_id == Edition.id)
     return query.join(TemplateRow, TemplateRow.id == Edition.template_id)
 
 
