@@ -41,7 +41,7 @@ from unisequa.web.api.app import api_app
 from unisequa.web.below import Below
 from unisequa.web.clock import clock_of
 from unisequa.web.errors import answer_errors
-from unisequa.web.guard import guard
+from unisequa.web.guard import Guard
 from unisequa.web.pages import STATIC, digest
 from unisequa.web.patience import Timely
 from unisequa.web.session import Sessions
@@ -107,7 +107,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 
         connect(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
-    app.middleware("http")(guard)
+    app.add_middleware(Guard)
     app.add_middleware(Timely)
     if settings.root_path:
         app.add_middleware(Below, root=settings.root_path)

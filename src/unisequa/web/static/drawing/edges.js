@@ -1,5 +1,5 @@
 // What stays in sight while a field is scrolled: its month, and at its edges where bars and plumb lines lie that are not.
-import { unwatched } from "../dom.js";
+import { all, unwatched } from "../dom.js";
 import { columnWidth } from "./columns.js";
 import { HEAD, ROW, CHARACTER, dateOf, monthWords, xOf } from "./scale.js";
 import { bringIn } from "./view.js";
@@ -97,9 +97,8 @@ export class Edges {
   month(scale, left) {
     const day = Math.floor(scale.first + Math.max(left, 0) / scale.px);
     const text = monthWords(day);
-    const from = Math.ceil(scale.first + Math.max(left, 0) / scale.px);
-    const monday = scale.px >= 24 ? from + ((8 - (from % 7)) % 7) : Infinity; // there it is said again
-    const room = xOf(scale, Math.min(nextMonth(day), monday)) - left;
+    const said = all("#fhead .mon").map((one) => Number(one.getAttribute("x"))).find((x) => x >= left); // a month of many weeks is named more than once
+    const room = Math.min(xOf(scale, nextMonth(day)), said === undefined ? Infinity : said) - left;
     return room < text.length * CHARACTER + 16 ? "" : text;
   }
 
