@@ -23,7 +23,7 @@ from unisequa.actions.subjects import Record, add_subject, change_subject
 from unisequa.actions.templates.library import keep_template
 from unisequa.core.documents.checks import read_template
 from unisequa.core.errors import Refused
-from unisequa.store.tables import CommentRow, DueRow, Run
+from unisequa.store.tables import CommentRow, DueRow, OutboxRow, Run
 
 NOON = at("2026-06-03T12:00")
 
@@ -126,6 +126,9 @@ def test_what_is_missing_is_asked_of_the_keeper_and_the_run_is_prepared(site: Si
     assert [state for _, state, *_ in runs(site)] == ["prepared"]
     assert told(site)[0][1].endswith('missing: "Gift" is required; fill it in')
     assert ("keeper", "Thanks for 7 was started by itself") in words(site, "Ada")
+    with site.store.reading() as session:
+        started = [row.content["more"] for row in session.scalars(select(OutboxRow)) if row.line == "keeper"]
+        assert any("started it, because Draft was done in Bulletin 7." in more for more in started), started
 
 
 def test_added_to_the_run_under_the_task_a_word_or_a_message(site: Site) -> None:
