@@ -504,6 +504,7 @@ def test_two_windows_of_one_person_see_each_other_and_undo_their_own(ada: Page) 
     typed(other, "Written there")
     settled(other)
     expect(ada.locator('.row[data-k="party"] .c-t')).to_contain_text("Written there", timeout=10_000)
+    expect(ada.locator("#undo")).to_be_enabled()
     press(ada, "Control+z")  # takes back what was done in this window, not what came last
     assert [line["t"] for line in lines(ada)] == ["Draft", "Check", "Print", "Written there"]
     other.close()
