@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
@@ -10,8 +11,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from unisequa.core.calendars.days import LAST_DAY, WorkingCalendar
-from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.grid import MINUTES, Grid, span_text
 from unisequa.core.calendars.holidays import public_holidays
+from unisequa.core.calendars.hours import WorkingHours
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.measures import measured, roll_day
 from unisequa.core.documents.reading import read_document
@@ -124,3 +126,11 @@ def test_the_end_of_time_is_an_error_and_not_an_endless_search() -> None:
 def test_minutes_are_written_in_days_hours_and_minutes() -> None:
     assert [span_text(n) for n in (0, 59, 60, 90, 1439, -65)] == ["0m", "59m", "1h", "1h 30m", "23h 59m", "-1h 5m"]
     assert [span_text(n, 480) for n in (480, 540, 545)] == ["1d", "1d 1h", "1d 1h 5m"]
+
+
+def test_ends_lie_behind_their_slots_where_a_change_of_the_clock_comes_to_be_known_while_they_are_looked_up() -> None:
+    """Moscow's clock changed for good on 26 October 2014, the first time since 2011 (tz database, *Russia*)."""
+    shifts = WorkingHours(WorkingCalendar("always", "1111111"), [(0, 1440)], Grid(MINUTES, ZoneInfo("Europe/Moscow")))
+    first = shifts.index(shifts.instant(dt.date(2013, 1, 1)))
+    numbers = [first, first + 700 * MINUTES]
+    assert shifts.slots_after(numbers) == [shifts.slot(k) + 1 for k in numbers]
