@@ -132,6 +132,20 @@ def test_an_anchor_moves_what_is_measured_from_it_by_as_much_as_its_target() -> 
     assert after(row(), MoveRun(5)) == after(row(), moved) == after(row(), MoveRun(to=day("2026-06-08")))
 
 
+def test_a_task_made_longer_keeps_its_day_to_be_due_on_and_moves_with_its_anchor_by_as_much_as_that_does() -> None:
+    due = {"anchor": "go", "offset": 6}
+    longer = cascade(plan([step("a", 2, when=due), step("b", 2, 6)], "a>b"), [Duration("a", 4)]).after()
+    assert dates(longer) == {"a": ("2026-06-08", "2026-06-11"), "b": ("2026-06-12", "2026-06-15")}
+    assert (longer.target_days(0), longer.drift(0)) == ((day("2026-06-04"), day("2026-06-09")), 2)
+    later = cascade(longer, [MoveAnchor("go", day("2026-06-02"))]).after()
+    assert dates(later) == {"a": ("2026-06-09", "2026-06-12"), "b": ("2026-06-15", "2026-06-16")}
+    assert dates(cascade(later, [MoveAnchor("go", day("2026-06-01"))]).after()) == dates(longer)
+    closed = cascade(longer, [Close(day("2026-06-25"), day("2026-06-25"))]).after()  # far behind: nothing of theirs
+    for one in (longer, closed):
+        assert after(one, RemoveLink("a", "b"), mode="tighten")["b"] == ("2026-06-09", "2026-06-10")
+        assert after(one, MoveAnchor("go", day("2026-06-01"), keep="offsets"))["a"] == ("2026-06-04", "2026-06-09")
+
+
 def test_what_was_undated_gets_its_dates_when_its_anchor_does() -> None:
     anchors = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board", "required": False},
                {"key": "papers", "label": "Papers", "from": {"anchor": "board", "offset": -2}}]  # fmt: skip

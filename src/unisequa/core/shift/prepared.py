@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -15,7 +16,7 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.milestones import with_edges
 from unisequa.core.plan.phases import PhaseOf, with_windows
 from unisequa.core.plan.plan import Plan, boundaries, read
-from unisequa.core.plan.targets import with_dates_of
+from unisequa.core.plan.targets import target_of, with_dates_of
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.changes import Cause
 from unisequa.core.terms import BEGUN, FINISHED
@@ -159,10 +160,15 @@ class Prepared:
         self.causes[i] = "anchor"
 
     def resize(self, i: int, slots: int) -> None:
-        """Give a task another duration."""
+        """Give a task another duration; what is due keeps its day, what has a day to start on keeps that."""
         self.exact.discard(i)
-        self.tasks[i] = replace(self.task(i), duration=slots)
+        task = replace(self.task(i), duration=slots)
+        self.tasks[i] = self.with_target(task, self.anchors)
         self.activities[i] = replace(self.activity(i), duration=slots)
+
+    def with_target(self, task: Task, anchors: Mapping[str, int | None]) -> Task:
+        """A task with the target that it has by these anchors at the duration it has."""
+        return task if task.when is None else replace(task, target=target_of(task, anchors, self.calendars))
 
     def restate(self, i: int, **changes: Any) -> Task:
         """Give a task another state, and its activity what that means."""

@@ -126,7 +126,7 @@ def put_anchors(
     again = {key for key in work.anchors if _base(plan, key) in reset}
     work.measure_end()
     for i in range(len(plan.tasks)):
-        _remeasure(work, i, changed, again)
+        _remeasure(work, i, was, changed, again)
     if windows and any(phase.window or phase.span for phase in work.phases):
         tasks = [work.task(i) for i in range(len(plan.tasks))]
         backward = plan.direction == "backward"
@@ -173,7 +173,7 @@ def _unplaced(work: Prepared) -> Network:
     return work.network.with_activities(activities)
 
 
-def _remeasure(work: Prepared, i: int, changed: set[str], again: set[str]) -> None:
+def _remeasure(work: Prepared, i: int, was: Mapping[str, int | None], changed: set[str], again: set[str]) -> None:
     """Measure what a task has from anchors anew, and want it moved as far as its target moves."""
     task = work.task(i)
     names = {measure.anchor for measure in (*task.limits_from, *task.deadlines_from)} | (
@@ -181,7 +181,7 @@ def _remeasure(work: Prepared, i: int, changed: set[str], again: set[str]) -> No
     )
     if task.state in FINISHED or not names & (changed | again):
         return
-    old = task.target
+    old = work.with_target(task, was).target
     work.measure(i)
     work.activities[i] = replace(work.activity(i), undated=False)
     work.looked_at.add(i)
