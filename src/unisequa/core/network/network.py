@@ -115,28 +115,34 @@ class Network:
             for ask in fronts.asks(link):
                 yield link, ask
 
-    def sources(self, position: int) -> Iterator[int]:
-        """What an activity follows, whether directly or through knots."""
-        queue = [link.source for link in (*self.incoming[position], *self.knots.before.get(position, ()))]
-        yield from self._through(queue, self.knots.into, lambda link: link.source)
+    def sources(self, *positions: int, seen: set[int] | None = None) -> Iterator[int]:
+        """What activities follow, whether directly or through knots, each once.
 
-    def targets(self, position: int) -> Iterator[int]:
-        """What follows an activity, whether directly or through knots."""
-        queue = [link.target for link in (*self.outgoing[position], *self.knots.behind.get(position, ()))]
-        yield from self._through(queue, self.knots.out_of, lambda link: link.target)
+        Whoever goes on from what is found hands in ``seen``, so that no knot is gone through again.
+        """
+        queue = (k.source for i in positions for k in (*self.incoming[i], *self.knots.before.get(i, ())))
+        return self._through(queue, self.knots.into, lambda link: link.source, set() if seen is None else seen)
+
+    def targets(self, *positions: int, seen: set[int] | None = None) -> Iterator[int]:
+        """What follows activities, whether directly or through knots, each once; ``seen`` as for sources."""
+        queue = (k.target for i in positions for k in (*self.outgoing[i], *self.knots.behind.get(i, ())))
+        return self._through(queue, self.knots.out_of, lambda link: link.target, set() if seen is None else seen)
 
     def _through(
-        self, queue: list[int], ties: Mapping[int, tuple[Dependency, ...]], end: Callable[[Dependency], int]
+        self,
+        queue: Iterator[int],
+        ties: Mapping[int, tuple[Dependency, ...]],
+        end: Callable[[Dependency], int],
+        seen: set[int],
     ) -> Iterator[int]:
-        if not self.knots.all:
-            yield from queue
-            return
-        seen: set[int] = set()
-        for at in queue:
-            if at in seen:
-                continue
-            seen.add(at)
-            if at < self.knots.base:
-                yield at
-            else:
-                queue += [end(link) for link in ties.get(at, ())]
+        open_ones = [queue]
+        while open_ones:
+            at = next(open_ones[-1], None)
+            if at is None:
+                open_ones.pop()
+            elif at not in seen:
+                seen.add(at)
+                if at < self.knots.base:
+                    yield at
+                else:
+                    open_ones.append(end(link) for link in ties.get(at, ()))

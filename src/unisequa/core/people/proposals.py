@@ -223,10 +223,7 @@ class Evening:
         """Whether nobody is asked for less because what is behind a task moves with it: none of that is theirs."""
         network, seen, queue = run.plan.network, {i}, [i]
         for at in queue:
-            for behind in network.targets(at):
-                if behind in seen:
-                    continue
-                seen.add(behind)
+            for behind in network.targets(at, seen=seen):
                 queue.append(behind)
                 doer = run.doers.get(run.plan.tasks[behind].key)
                 if doer is not None and who in {

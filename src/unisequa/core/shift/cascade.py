@@ -26,6 +26,7 @@ from typing import Literal
 from unisequa.core.calendars.grid import Grid
 from unisequa.core.errors import DateRangeError, DocumentError, ShiftError
 from unisequa.core.network.forward import Early
+from unisequa.core.network.knots import Fronts
 from unisequa.core.network.latest import places_at
 from unisequa.core.network.places import UNDATED, number_from, span_at
 from unisequa.core.plan.phases import phase_keys
@@ -63,6 +64,11 @@ class Cascade:
     finish: tuple[int, int]
     prepared: Prepared
     moved: Mapping[int, Change] = field(repr=False)
+    fronts: Fronts = field(init=False, repr=False, compare=False)
+    """What knots hand on afterwards."""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "fronts", self.prepared.network.fronts(self.span))
 
     @property
     def unchanged(self) -> int:
@@ -132,7 +138,7 @@ class Cascade:
             return f"moves with {label}" if label else "moves with the run"
         if change.via is not None:
             source, network = plan.position(change.via), self.prepared.network
-            for link, ask in network.held_by(i, network.fronts(self.span)):
+            for link, ask in network.held_by(i, self.fronts):
                 if ask.source == source:
                     return held_words(network, link, ask, self.words_of)
             return f"spans {plan.tasks[source].title}"
@@ -253,10 +259,10 @@ class _Following:
 
     def _downstream(self) -> set[int]:
         """All that is downstream, the parents of it included."""
-        network, found, queue = self.network, set(self.seeds), list(self.seeds)
+        network, found, queue, seen = self.network, set(self.seeds), list(self.seeds), set[int]()
         for i in queue:
             above = network.parent_of.get(i)
-            for j in (*network.targets(i), *(() if above is None else (above,))):
+            for j in (*network.targets(i, seen=seen), *(() if above is None else (above,))):
                 if j not in found:
                     found.add(j)
                     queue.append(j)

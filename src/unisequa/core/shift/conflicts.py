@@ -117,7 +117,7 @@ class _Conflicts:
         p, network = self.p, self.p.network
         now, then = network.fronts(self.span), self.plan.network.fronts(self.was)
         touched = {*self.changes, *p.looked_at, *p.tasks}
-        for i in sorted(touched | {j for at in touched for j in network.targets(at)}):
+        for i in sorted(touched.union(network.targets(*touched))):
             task = p.task(i)
             if network.children.get(i) is not None or not (task.stands or i in p.exact) or task.state == "dropped":
                 continue

@@ -46,9 +46,9 @@ class Reach:
         self.plan, self.until, network = plan, until, plan.network
         self.network = network
         self.goals = tuple(i for i in plan.leaves(goal) if plan.tasks[i].state not in FINISHED)
-        found, queue = set(self.goals), list(self.goals)
+        found, queue, seen = set(self.goals), list(self.goals), set[int]()
         for i in queue:
-            for source in network.sources(i):
+            for source in network.sources(i, seen=seen):
                 for j in (source, *network.children.get(source, ())):
                     if j not in found:
                         found.add(j)
