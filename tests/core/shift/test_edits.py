@@ -146,6 +146,20 @@ def test_a_task_made_longer_keeps_its_day_to_be_due_on_and_moves_with_its_anchor
         assert after(one, MoveAnchor("go", day("2026-06-01"), keep="offsets"))["a"] == ("2026-06-04", "2026-06-09")
 
 
+def test_a_task_under_way_that_lasts_longer_for_its_anchors_sake_is_on_its_date_there_and_when_that_comes_back() -> (
+    None
+):
+    begun = cascade(plan([step("a", 3, 0), step("b", 2)], "a>b"), [Begun("a", day("2026-06-01"))]).after()
+    begun = cascade(begun, [Close(day("2026-06-02"), day("2026-06-02"))]).after()
+    assert (dates(begun)["a"], begun.drift(0)) == (("2026-06-01", "2026-06-04"), 0)
+    later = cascade(begun, [MoveAnchor("go", day("2026-06-03"))]).after()
+    assert (dates(later)["a"], later.target_days(0)) == (
+        ("2026-06-01", "2026-06-05"), (day("2026-06-03"), day("2026-06-05")),
+    )  # fmt: skip
+    assert later.drift(0) == 0
+    assert after(later, MoveAnchor("go", day("2026-06-01")))["a"] == ("2026-06-01", "2026-06-04")
+
+
 def test_what_was_undated_gets_its_dates_when_its_anchor_does() -> None:
     anchors = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board", "required": False},
                {"key": "papers", "label": "Papers", "from": {"anchor": "board", "offset": -2}}]  # fmt: skip

@@ -42,7 +42,6 @@ from unisequa.core.shift.edits import (
     TaskEdit,
 )
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
-from unisequa.core.terms import FINISHED
 from unisequa.formats.plan_document import plan_document
 from unisequa.formats.plan_reading import read_plan
 
@@ -195,7 +194,7 @@ def test_after_any_shift_links_hold_for_what_moved_and_the_rest_stays(drawn: Any
     for i, task in enumerate(found.tasks):  # what was over or pinned has moved only by name
         if task.state == "done" and after.tasks[i].state == "done":
             assert now.get(task.key) == before.get(task.key)
-        if after.tasks[i].state not in FINISHED:  # targets are measured by what is now, whatever was edited before
+        if after.tasks[i].stands in {"", "fixed"}:  # targets are measured by what is now, whatever was edited before
             assert after.tasks[i].target == target_of(after.tasks[i], after.anchors, after.calendars)
     old, new = result.finish
     assert (old, new) == (found.schedule.latest, after.schedule.latest)

@@ -167,13 +167,19 @@ class Prepared:
         self.activities[i] = replace(self.activity(i), duration=slots)
 
     def with_target(self, task: Task, anchors: Mapping[str, int | None]) -> Task:
-        """A task with the target that it has by these anchors at the duration it has."""
-        return task if task.when is None else replace(task, target=target_of(task, anchors, self.calendars))
+        """A task with the target that it has by these anchors at the duration it has.
+
+        One under way lasts as long as it does, of which its template says nothing: its target stays.
+        """
+        if task.when is None or task.stands == "begun":
+            return task
+        return replace(task, target=target_of(task, anchors, self.calendars))
 
     def restate(self, i: int, **changes: Any) -> Task:
         """Give a task another state, and its activity what that means."""
         self.exact.discard(i)
-        task = self.tasks[i] = replace(self.task(i), **changes)
+        task = replace(self.task(i), **changes)
+        task = self.tasks[i] = task if task.state in FINISHED else self.with_target(task, self.anchors)
         calendar = self.calendars.of(task)
         self.activities[i] = replace(self.activity(i), stands=task.stands, pinned=None, calendar=calendar)
         return task
@@ -204,7 +210,9 @@ class Prepared:
 
     def measure(self, i: int) -> Task:
         """Measure what a task has from anchors anew, by the anchors and calendars as they now are."""
-        task = self.tasks[i] = with_dates_of(self.task(i), self.anchors, self.calendars)
+        task = self.task(i)
+        sized = replace(task, duration=self._meant(i))
+        task = self.tasks[i] = replace(with_dates_of(sized, self.anchors, self.calendars), duration=task.duration)
         self.activities[i] = replace(
             self.activity(i),
             calendar=self.activity(i).calendar if task.stands else self.calendars.of(task),
@@ -213,6 +221,16 @@ class Prepared:
             undated=self.activity(i).undated and task.target is None,
         )
         return task
+
+    def _meant(self, i: int) -> int:
+        """How many worked slots the target of a task is to take."""
+        task, was = self.task(i), self.plan.tasks[i]
+        if task.stands != "begun" or task.when is None or was.target is None:
+            return task.duration
+        start, finish = was.target
+        calendars, edge = self.plan.calendars, task.when.edge
+        day = start if edge == "start" else self.grid.inclusive(finish)
+        return calendars.unrolled(task.when, day, edge, calendars[was.calendar]).count(start, finish)
 
     def measure_end(self) -> None:
         """Have the run's deadline be the end of the day of the anchor that ends it, where that is known."""

@@ -94,7 +94,7 @@ class NotDone(_OfNetwork):
         task = work.task(i)
         if task.state == "waiting":
             raise ShiftError(f"{task.title} is neither begun nor done", task=self.key)
-        work.tasks[i] = replace(task, state="waiting", signed=None)
+        work.tasks[i] = work.with_target(replace(task, state="waiting", signed=None), work.anchors)
         work.looked_at.update(work.plan.above(i))
         if (start := work.stands(i)[0]) != UNDATED:
             work.wishes[i] = start
