@@ -160,6 +160,14 @@ def test_a_task_under_way_that_lasts_longer_for_its_anchors_sake_is_on_its_date_
     assert after(later, MoveAnchor("go", day("2026-06-01")))["a"] == ("2026-06-01", "2026-06-04")
 
 
+def test_what_follows_a_task_under_way_moves_with_the_run_though_that_can_end_no_earlier() -> None:
+    begun = cascade(plan([step("a", 3, 0), step("b", 2)], "a>b"), [Begun("a", day("2026-06-01"))]).after()
+    result = cascade(begun, [MoveRun(-4)])
+    assert dates(result.after()) == {"a": ("2026-06-01", "2026-06-01"), "b": ("2026-05-29", "2026-06-01")}
+    assert [conflict.kind for conflict in result.conflicts] == ["link"]
+    assert after(result.after(), MoveRun(4))["b"] == dates(begun)["b"]
+
+
 def test_what_was_undated_gets_its_dates_when_its_anchor_does() -> None:
     anchors = [{"key": "go", "label": "Go"}, {"key": "board", "label": "Board", "required": False},
                {"key": "papers", "label": "Papers", "from": {"anchor": "board", "offset": -2}}]  # fmt: skip

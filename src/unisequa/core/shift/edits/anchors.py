@@ -93,7 +93,10 @@ class MoveRun(Edit):
             if work.task(i).opens:
                 work.measure(i)
         for i in range(len(plan.tasks)):
-            if plan.is_parent(i) or work.task(i).stands == "begun":
+            if plan.is_parent(i):
+                continue
+            if work.task(i).stands == "begun":
+                work.exact.add(i)  # as far as it may; what follows it moves by all the same
                 continue
             work.wishes.pop(i, None)
             if i in placed:
