@@ -164,7 +164,7 @@ def test_what_follows_a_task_under_way_moves_with_the_run_though_that_can_end_no
     begun = cascade(plan([step("a", 3, 0), step("b", 2)], "a>b"), [Begun("a", day("2026-06-01"))]).after()
     result = cascade(begun, [MoveRun(-4)])
     assert dates(result.after()) == {"a": ("2026-06-01", "2026-06-01"), "b": ("2026-05-29", "2026-06-01")}
-    assert [conflict.kind for conflict in result.conflicts] == ["link"]
+    assert [conflict.kind for conflict in result.conflicts] == ["anchor", "link"]
     assert after(result.after(), MoveRun(4))["b"] == dates(begun)["b"]
 
 
