@@ -72,6 +72,14 @@ class _Conflicts:
         assert dates
         return dates
 
+    def starts(self, position: int, span: tuple[int, int]) -> str:
+        """The words for the date at which a task begins."""
+        return self.words(self.read(position, span)[0])
+
+    def ends(self, position: int, span: tuple[int, int]) -> str:
+        """The same of its last one."""
+        return self.words(self.read(position, span)[1])
+
     def _windows(self) -> Iterator[Conflict]:
         """Windows that now run past the run's end."""
         if self.p.end is None or self.p.phases == self.plan.phases:
@@ -88,9 +96,9 @@ class _Conflicts:
         task, (start, finish), before = p.task(i), self.span(i), self.was(i)
         if plan.is_parent(i) or task.state in {"done", "dropped"} or start == UNDATED:
             return
-        title, ends = short(task.title), self.words(self.read(i, (start, finish))[1])
         due, was_due = task.due_by, old.due_by
         if due is not None and finish > due and (was_due is None or before[1] <= was_due):
+            title, ends = short(task.title), self.ends(i, (start, finish))
             until = self.words(self.grid.inclusive(due))
             if task.deadline is not None:
                 yield Conflict("deadline", task.key, f"{title} would end {ends}, after its deadline {until}")
@@ -106,7 +114,7 @@ class _Conflicts:
                 label = f"{short(plan.labels[task.when.anchor])} on {self.words(anchor)}"
                 verb = "end" if limit[0] == "F" else "start"
                 at = self.words(self.read(i, (start, finish))[verb == "end"])
-                yield Conflict("anchor", task.key, f"{title} would {verb} {at}, after {label}")
+                yield Conflict("anchor", task.key, f"{short(task.title)} would {verb} {at}, after {label}")
 
     @staticmethod
     def _passes(limit: tuple[str, int], span: tuple[int, int]) -> bool:
@@ -161,33 +169,32 @@ class _Conflicts:
         for i, change in self.changes.items():
             if p.network.children.get(i) is not None:
                 continue
-            task, title = p.task(i), short(p.task(i).title)
+            task, after = p.task(i), change.after
             if task.state in {"done", "dropped"}:
                 continue
-            first, last = self.read(i, change.after)
             before = change.before[1] if change.before else UNDATED
-            starts, ends = self.words(first), self.words(last)
-            if today is not None and first < today and task.state == "waiting":
-                yield i, "past", f"{title} would start {starts}, before today"
+            if today is not None and task.state == "waiting" and self.read(i, after)[0] < today:
+                yield i, "past", f"{short(task.title)} would start {self.starts(i, after)}, before today"
             limit = p.activity(i).not_before
-            if limit is not None and i in p.by_hand and change.after[0] < limit:
-                until = self.words(self.read(i, span_at(p.activity(i), number_from(p.activity(i), "S", limit)))[0])
-                yield i, "not before", f"{title} would start {starts}, though not before {until}"
-            if text := self._leave(i, change.after):
-                yield i, "leave", f"{title} would fall on {text}"
-            if task.due_by is not None and change.after[1] > task.due_by:
+            if limit is not None and i in p.by_hand and after[0] < limit:
+                until = self.starts(i, span_at(p.activity(i), number_from(p.activity(i), "S", limit)))
+                starts = self.starts(i, after)
+                yield i, "not before", f"{short(task.title)} would start {starts}, though not before {until}"
+            if self.plan.away and (text := self._leave(i, after)):
+                yield i, "leave", f"{short(task.title)} would fall on {text}"
+            if task.due_by is not None and after[1] > task.due_by:
                 continue
             due = task.target[1] if task.target and task.edge == "finish" else None
             was_due = self.plan.tasks[i].target
             kept = was_due is None or before <= was_due[1]
             moved_by_hand = change.cause == "edited" or i in p.exact
-            if not moved_by_hand and due is not None and change.after[1] > due and kept:
-                target = self.words(self.read(i, task.target or change.after)[1])
-                yield i, "target", f"{title} would end {ends}; the template has it due {target}"
+            if not moved_by_hand and due is not None and after[1] > due and kept:
+                ends, target = self.ends(i, after), self.ends(i, task.target or after)
+                yield i, "target", f"{short(task.title)} would end {ends}; the template has it due {target}"
         for i in sorted(p.looked_at & p.limited):
             task, start = p.task(i), p.stands(i)[0]
             if task.stands == "fixed" and awaits_more(task, start):
-                at = self.words(self.read(i, p.stands(i))[0])
+                at = self.starts(i, p.stands(i))
                 yield i, "fixed", f"{short(task.title)} is fixed on {at}, but {waits_words(task, self.grid)}"
         if p.calendars is not self.plan.calendars:
             for i, task in enumerate(self.plan.tasks):
