@@ -16,7 +16,8 @@ from sqlalchemy.orm.exc import StaleDataError
 
 from unisequa.core.errors import Busy, Stale, StoreError, Unwell
 from unisequa.store.dialects import clashed, inserting_once, keep_before, make_engine, reason
-from unisequa.store.queries.taking import INSERTING, WRITES
+from unisequa.store.queries.looking import LOOKS
+from unisequa.store.queries.taking import INSERTING, TAKES, WRITES
 from unisequa.store.queue import Queue
 
 MIGRATIONS = Path(__file__).parent / "migrations" / "versions"
@@ -32,11 +33,11 @@ class Store:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine = make_engine(url)
-        told = {WRITES: True, INSERTING: partial(inserting_once, self.engine.name)}
+        self._queue = Queue() if self.engine.name == "sqlite" else None
+        told = {WRITES: True, TAKES: self._queue is None, INSERTING: partial(inserting_once, self.engine.name)}
         self._writing = sessionmaker(self.engine, expire_on_commit=False, info=told)
         options = {"reading": True} if self.engine.name == "sqlite" else {"isolation_level": "REPEATABLE READ"}
         self._reading = sessionmaker(self.engine.execution_options(**options), expire_on_commit=False)
-        self._queue = Queue() if self.engine.name == "sqlite" else None
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
@@ -69,7 +70,7 @@ class Store:
     def reading(self) -> Iterator[Session]:
         """One consistent look."""
         try:
-            with self._reading() as session:
+            with self._reading(info={LOOKS: {}}) as session:
                 yield session
         except DBAPIError as error:
             raise _unwell(error) from error

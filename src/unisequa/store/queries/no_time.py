@@ -9,6 +9,7 @@ from zlib import crc32
 from sqlalchemy import delete, exists, func, or_, select
 from sqlalchemy.orm import Session
 
+from unisequa.store.queries.looking import read_once
 from unisequa.store.queries.runs import seen_by
 from unisequa.store.tables import (
     Calendar,
@@ -28,7 +29,8 @@ def in_runs(session: Session, run_ids: Collection[int]) -> list[NoTimeRow]:
     """What there is no time for in some runs."""
     if not run_ids:
         return []
-    return list(session.scalars(select(NoTimeRow).where(NoTimeRow.run_id.in_(run_ids)).order_by(NoTimeRow.id)))
+    query = select(NoTimeRow).where(NoTimeRow.run_id.in_(run_ids)).order_by(NoTimeRow.id)
+    return read_once(session, ("no time", *sorted(run_ids)), lambda: list(session.scalars(query)))
 
 
 def of_person(session: Session, person_id: int, viewer: int) -> list[tuple[NoTimeRow, str]]:

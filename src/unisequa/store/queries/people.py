@@ -7,6 +7,7 @@ from collections.abc import Collection
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload, selectinload
 
+from unisequa.store.queries.looking import read_once
 from unisequa.store.tables import Calendar, Edition, Leave, Person, Position, Team, TeamMember
 
 
@@ -37,7 +38,8 @@ def people_by_address(session: Session, addresses: Collection[str]) -> dict[str,
 
 def active_people(session: Session) -> list[Person]:
     """Everybody who can sign in, by name."""
-    return list(session.scalars(select(Person).where(Person.active).order_by(Person.name)))
+    query = select(Person).where(Person.active).order_by(Person.name)
+    return read_once(session, "active people", lambda: list(session.scalars(query)))
 
 
 def people_named(session: Session, name: str) -> list[Person]:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from sqlalchemy import bindparam, exists, or_, select
 from sqlalchemy.orm import Session, joinedload
 
+from unisequa.store.queries.looking import read_once
 from unisequa.store.tables import Deputy, ProposalRow, Run
 
 
 def open_of(session: Session, run_id: int) -> list[ProposalRow]:
     """Those of a run, the first first."""
-    return list(session.scalars(_OPEN_OF, {"run": run_id}))
+    return read_once(session, ("open proposals", run_id), lambda: list(session.scalars(_OPEN_OF, {"run": run_id})))
 
 
 _OPEN_OF = (

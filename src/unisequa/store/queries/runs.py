@@ -9,8 +9,9 @@ from functools import lru_cache
 from typing import Any, cast
 
 from sqlalchemy import ColumnElement, and_, bindparam, exists, func, or_, select, true
-from sqlalchemy.orm import Session, defer, joinedload, load_only, selectinload
+from sqlalchemy.orm import Session, defer, joinedload, lazyload, load_only
 
+from unisequa.store.queries.run_lists import with_people, with_work
 from unisequa.store.queries.taking import WRITES, take
 from unisequa.store.queries.templates import LOOKING, STARTING, open_to
 from unisequa.store.tables import (
@@ -42,30 +43,22 @@ def run_by_id(session: Session, run_id: int, *, alone: bool = True) -> Run | Non
     if alone:
         take(session, Run, run_id)
     run: Run | None = session.scalar(_RUN, {"run": run_id})
-    if alone and run is not None and session.info.get(WRITES):
+    if run is None:
+        return None
+    if alone and session.info.get(WRITES):
         held[run_id] = run
-    return run
+    return with_work(session, run)
 
 
-_RUN = (
-    select(Run)
-    .where(Run.id == bindparam("run"))
-    .options(
-        joinedload(Run.keeper),
-        joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
-        joinedload(Run.edition).joinedload(Edition.template).joinedload(TemplateRow.owner),
-        selectinload(Run.crew).joinedload(CrewMember.person),
-        selectinload(Run.crew).joinedload(CrewMember.team),
-        selectinload(Run.deputies),
-        selectinload(Run.baselines),
-        selectinload(Run.tasks),
-        selectinload(Run.links),
-        selectinload(Run.phases),
-        joinedload(Run.line),
-    )
+_OF_RUN = (
+    joinedload(Run.keeper),
+    joinedload(Run.edition)
+    .joinedload(Edition.template)
+    .options(joinedload(TemplateRow.owner), lazyload(TemplateRow.team_rights)),
 )
-"""A run with all that an act needs, its shifts apart, which few need and which grow; made once, since the options are
-most of what asking costs."""
+_RUN = select(Run).where(Run.id == bindparam("run")).options(*_OF_RUN, joinedload(Run.line))
+_RUN_TO_LOOK_AT = select(Run).where(Run.id == bindparam("run")).options(*_OF_RUN)
+"""A run without its lists; made once, since the options are most of what asking costs."""
 
 
 def run_and_task(session: Session, run_id: int, key: str) -> tuple[Run, TaskRow] | None:
@@ -115,21 +108,9 @@ def run_to_look_at(session: Session, run_id: int) -> tuple[Run, RowsOfRun] | Non
         [columns._make(row) for row in session.execute(query, {"run": run_id})]
         for query, columns in ((_TASKS, _TaskColumns), (_LINKS, _LinkColumns))
     )
-    return run, RowsOfRun(cast(Sequence[TaskRow], task_rows), cast(Sequence[LinkRow], linked))
+    return with_people(session, run), RowsOfRun(cast(Sequence[TaskRow], task_rows), cast(Sequence[LinkRow], linked))
 
 
-_RUN_TO_LOOK_AT = (
-    select(Run)
-    .where(Run.id == bindparam("run"))
-    .options(
-        joinedload(Run.keeper),
-        joinedload(Run.edition).joinedload(Edition.template).selectinload(TemplateRow.rights),
-        selectinload(Run.crew).joinedload(CrewMember.person),
-        selectinload(Run.crew).joinedload(CrewMember.team),
-        selectinload(Run.deputies),
-        selectinload(Run.baselines),
-    )
-)
 _columns: Any = namedtuple  # as the table has them, whose values are looked up many times over
 _TaskColumns = _columns("_TaskColumns", TaskRow.__table__.columns.keys())
 _LinkColumns = _columns("_LinkColumns", LinkRow.__table__.columns.keys())

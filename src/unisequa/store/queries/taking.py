@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 from unisequa.store.tables import Base, Run, TemplateRow
 
 WRITES = "unisequa writes"
+TAKES = "unisequa takes rows"
+"""Under which a session that writes says whether another one may be writing at the same time."""
 INSERTING = "unisequa inserts once"
 """Under which a session that writes has what makes an insert of a table that passes over what is there by its key."""
 
@@ -21,7 +23,7 @@ def take(session: Session, table: type[Run | TemplateRow], number: int) -> None:
 
     Where one writer has the whole database to itself (SQLite), nobody else is there to wait.
     """
-    if session.info.get(WRITES):
+    if session.info.get(TAKES):
         session.execute(select(table.id).where(table.id == number).with_for_update())
 
 
