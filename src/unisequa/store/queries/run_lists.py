@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from sqlalchemy import bindparam, inspect, select
+from sqlalchemy import bindparam, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, joinedload
-from sqlalchemy.orm.attributes import set_committed_value
+from sqlalchemy.orm.attributes import instance_state, set_committed_value
 
 from unisequa.store.tables import (
     BaselineRow,
@@ -25,7 +25,7 @@ from unisequa.store.tables import (
 Lists = tuple[tuple[InstrumentedAttribute[Any], Any], ...]
 """Lists with the questions for them, made once."""
 
-_of = bindparam("of")
+_of: Any = bindparam("of")
 _PEOPLE: Lists = (
     (
         Run.crew,
@@ -62,7 +62,7 @@ def with_work(session: Session, run: Run) -> Run:
 
 
 def _fill(session: Session, row: Run | TemplateRow, lists: Iterable[tuple[InstrumentedAttribute[Any], Any]]) -> None:
-    missing = inspect(row).unloaded
+    missing = instance_state(row).unloaded
     for name, query in lists:
         if name.key in missing:
             set_committed_value(row, name.key, list(session.scalars(query, {"of": row.id})))
