@@ -54,6 +54,13 @@ def test_from_the_end_the_first_day_follows(ada: Page, address: str) -> None:
     page.get_by_label("Number", exact=True).fill("9")
     page.get_by_label("Over by").fill("31 jul")
     expect(page.locator('#sheet .row[data-k="1:party"]')).to_contain_text("Fri 31 Jul")
+    page.get_by_label("Number", exact=True).fill("-9")
+    expect(page.get_by_text("must be 0 or more, not -9").first).to_be_visible()
+    expect(page.locator("#fhead")).to_contain_text("June 2026")  # the dates are the same ones, and stay above the field
+    page.get_by_role("button", name="Start the run with 4 tasks").click()
+    expect(page.get_by_label("Number", exact=True)).to_be_focused()  # what is wrong is where one goes on
+    page.get_by_label("Number", exact=True).fill("9")
+    expect(page.get_by_text("must be 0 or more")).to_have_count(0)
     page.get_by_role("button", name="Start the run with 4 tasks").click()
     page.wait_for_url("**/starts/1")
     page.get_by_role("link", name="Open the run").click()

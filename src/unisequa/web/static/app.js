@@ -164,3 +164,8 @@ document.addEventListener("submit", (event) => {
   const values = { ...Object.fromEntries(new FormData(form)), on_page: onDesk() };
   ask("POST", path, { target: "#panel", swap: "innerHTML", values }).then(() => form.dataset.comment && byId("comment")?.focus());
 });
+
+// A page that says what is wrong begins there.
+const [came] = /** @type {any[]} */ (performance.getEntriesByType("navigation"));
+const wrong = came && came.responseStatus >= 400 && !document.querySelector("[autofocus]") ? document.querySelector("main [aria-invalid]") : null;
+if (wrong instanceof HTMLElement) wrong.focus();

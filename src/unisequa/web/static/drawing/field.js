@@ -145,7 +145,8 @@ export class RunField {
     const head = byId("fhead");
     sized(head, { width });
     const dated = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
-    if (this.head.of !== head || this.head.dated !== dated) head.innerHTML = dated; // most shifts leave it as it is
+    const stands = this.head.of === head && this.head.dated === dated && head.firstChild;
+    if (!stands) head.innerHTML = dated; // most shifts leave it as it is; an answer may have emptied it
     this.head = { of: head, dated };
     sized(byId("field"), { width, height });
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${(i + 1) * this.row - 0.5}H${width}"/>`).join("");
