@@ -210,6 +210,23 @@ def _left_out(form: FormData, template_id: int) -> Iterable[str]:
             yield value.removeprefix(start)[:LONGEST_KEY]
 
 
+def without_wrong(choices: Choices, error: DocumentError) -> Choices:
+    """The choices without the facts and dates that are wrong, which are told where they were given."""
+    wrong = {fault.path for fault in error.faults}
+    facts = {key: text for key, text in choices.facts.items() if f"facts.{key}" not in wrong}
+    put = {key: day for key, day in choices.put.items() if f"put.{key}" not in wrong}
+    return replace(choices, facts=facts, put=put)
+
+
+def _opened_by_end(template: Startable, choices: Choices, opening: str) -> dt.date:
+    try:
+        return template.opened_by_end(choices, opening).anchors[opening]
+    except DocumentError as error:
+        if (passable := without_wrong(choices, error)) == choices:
+            raise
+        return template.opened_by_end(passable, opening).anchors[opening]
+
+
 def opened(on: Together, read: FormRead) -> FormRead:
     """What the form says with openings that follow from the end, where that was given and they were not."""
     wanted, faults, days = [], dict(read.faults), dict(read.days)
@@ -217,11 +234,10 @@ def opened(on: Together, read: FormRead) -> FormRead:
         choices, opening = one.choices, template.opening
         if choices.end is not None and opening is not None and opening not in choices.anchors:
             try:
-                choices = template.opened_by_end(choices, opening)
+                day = _opened_by_end(template, choices, opening)
+                choices = replace(choices, anchors={**choices.anchors, opening: day})
                 name = next(asked.name for asked in on.anchors if asked.keys.get(one.template_id) == opening)
-                days[name] = min(
-                    choices.anchors[opening], days.get(name, choices.anchors[opening]), key=dt.date.isoformat
-                )
+                days[name] = min(day, days.get(name, day), key=dt.date.isoformat)
             except (TypedError, DocumentError) as error:
                 faults["end"] = str(error)
         wanted.append(replace(one, choices=choices))

@@ -11,7 +11,7 @@ from unisequa.actions.starting.looks import Looked
 from unisequa.actions.starting.rehearsing import Startable
 from unisequa.core.errors import DocumentError, Fault
 from unisequa.core.plan.plan import Plan
-from unisequa.web.start.form import FormRead, Together
+from unisequa.web.start.form import FormRead, Together, without_wrong
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,10 +56,7 @@ def would_be(on: Together, read: FormRead) -> WouldBe:
             plan = one.plan(choices)
         except DocumentError as error:
             missing += [(one.template_id, fault) for fault in error.faults]
-            wrong = {fault.path for fault in error.faults}
-            facts = {key: text for key, text in choices.facts.items() if f"facts.{key}" not in wrong}
-            put = {key: day for key, day in choices.put.items() if f"put.{key}" not in wrong}
-            choices = replace(choices, facts=facts, put=put)
+            choices = without_wrong(choices, error)
             plan = _standing_in(one, choices)
         if plan is not None:
             runs.append(Looked(one, wanted.choices, plan, members))
