@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -11,11 +11,14 @@ from unisequa.actions.starting.looks import Looked, Noticed, Offer
 from unisequa.core.calendars.words import day_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import When
+from unisequa.core.plan.telling import short
 from unisequa.web.drawing.marks import as_script, due_words, interval, plumbs
 from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 
 FEW = 8
 """Up to so many things that deserve a look are told beneath their rows without being asked for."""
+WIDEST = 80
+"""Up to so many letters stand on one line beneath a row."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +110,7 @@ def start_sheet(
             if one.task is not None:
                 told.setdefault(_name(run, one.task), []).append(one)
     few = sum(len(found) for found in told.values()) <= FEW
-    short = _short(runs)
+    apart = _apart(runs)
     plans = [run.plan for run in runs]
     days = [day for plan in plans for i in range(len(plan.tasks)) for day in plan.days(i) or ()]
     days += [plan.grid.day(day) for plan in plans for day in plan.anchors.values() if day is not None]
@@ -130,9 +133,9 @@ def start_sheet(
             found = told.get(name, [])
             if (mark := _mark(run, i, len(lines))) is not None:
                 marks.append(mark)
-            lines.append(_line(run, i, short[n], names, found, shown))
+            lines.append(_line(run, i, apart[n], names, found, shown))
             for one in found if few or name == shown.open else ():
-                lines.append(MendLine(name, shown.numbers.get(one.kind, 0), one.text, one.offers))
+                lines += _mend_lines(run.plan.tasks[i].title, name, shown.numbers.get(one.kind, 0), one)
             if name == shown.open and not run.plan.is_parent(i):
                 key = run.plan.tasks[i].key
                 put = run.choices.put.get(key)
@@ -161,11 +164,26 @@ def start_sheet(
     return StartSheet(tuple(lines), as_script(content))
 
 
+def _mend_lines(title: str, name: str, number: int, one: Noticed) -> Iterator[MendLine]:
+    """What deserves a look of a task, beneath its title and so without it, and what mends it: on a line of its own
+    where the words leave no room for it."""
+    text = next(
+        (one.text.removeprefix(start) for start in (title, short(title)) if one.text.startswith(start)), one.text
+    )
+    text = text.lstrip(": ")
+    text = text[:1].upper() + text[1:]
+    if not one.offers or len(text) + sum(len(offer.words) + 3 for offer in one.offers) <= WIDEST:
+        yield MendLine(name, number, text, one.offers)
+        return
+    yield MendLine(name, number, text, ())
+    yield MendLine(name, number, "", one.offers)
+
+
 def _name(run: Looked, key: str) -> str:
     return f"{run.on.template_id}:{key}"
 
 
-def _short(runs: Sequence[Looked]) -> list[str]:
+def _apart(runs: Sequence[Looked]) -> list[str]:
     """What tells the templates apart in a narrow column: nothing where there is one."""
     return [run.on.template.name for run in runs] if len(runs) > 1 else [""] * len(runs)
 
