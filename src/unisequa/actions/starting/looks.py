@@ -192,8 +192,7 @@ class _People:
         room = {mate: (has - asked) for mate in there for asked, has in (self._week(mate, monday),)}
         best = sorted((mate for mate in there if room[mate] > 0), key=lambda mate: (-room[mate], self.names[mate]))
         return [
-            Offer("give", str(mate), f"{self.names[mate]}, {room[mate] // 60} h free")
-            for mate in best[:MOST_OFFERED]
+            Offer("give", str(mate), f"{self.names[mate]}, {room[mate] // 60} h free") for mate in best[:MOST_OFFERED]
         ]
 
     def away(self, run: Looked) -> list[Noticed]:
