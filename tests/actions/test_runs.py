@@ -35,9 +35,9 @@ from unisequa.store.tables import HistoryRow, Person, Run, Team
 from unisequa.store.waits import AwaitedElsewhere
 
 
-def act(site: Site, who: str, key: str, what: Any, **more: Any) -> None:
+def act(site: Site, who: str, key: str, what: Any, **more: Any) -> Acted:
     with site.store.writing() as session:
-        act_on_tasks(session, site.person(who), site.run, Deed(what, [key], **more), TODAY)
+        return act_on_tasks(session, site.person(who), site.run, Deed(what, [key], **more), TODAY)
 
 
 def states(site: Site) -> dict[str, str]:
@@ -90,8 +90,8 @@ def test_a_warning_gate_lets_through_who_confirms(site: Site) -> None:
 
 def test_a_sign_off_takes_a_second_person_in_that_role(site: Site) -> None:
     act(site, "Bela", "draft", "finish")
-    act(site, "Cleo", "check", "finish")
-    assert states(site)["check"] == "in review"
+    done = act(site, "Cleo", "check", "finish")
+    assert (states(site)["check"], done.words) == ("in review", "Check: done, now to be signed off")
     with pytest.raises(Refused, match="second person"):
         act(site, "Cleo", "check", "sign off")
     act(site, "Ada", "check", "sign off")

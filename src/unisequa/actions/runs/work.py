@@ -168,7 +168,16 @@ def _write_down(work: _Work, rows: Sequence[TaskRow]) -> str:
         through = f" ({work.let_through[row.key]})" if row.key in work.let_through else ""
         text = f"{row.title}: {past}{on}{through}{said}"
         note(work.session, work.actor, f"task {past}", text, run_id=work.run.id, task_key=row.key)
-    return f"{rows[0].title}: {past}" if len(rows) == 1 else f"{count_words(len(rows), 'task')} {past}"
+    many = f"{rows[0].title}: {past}" if len(rows) == 1 else f"{count_words(len(rows), 'task')} {past}"
+    return many + _then(rows)
+
+
+def _then(rows: Sequence[TaskRow]) -> str:
+    """What is still to come of tasks that somebody signs off."""
+    waiting = sum(row.state == "in review" for row in rows)
+    if not waiting:
+        return ""
+    return ", now to be signed off" if waiting == len(rows) else f", {waiting} of them to be signed off"
 
 
 # What may be done.
