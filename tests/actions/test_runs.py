@@ -15,7 +15,7 @@ from unisequa.actions.runs import shifts
 from unisequa.actions.runs.crew import fill_role
 from unisequa.actions.runs.life import Becoming, set_run_state
 from unisequa.actions.runs.seeing import task_of
-from unisequa.actions.runs.work import Deed, act_on_task, act_on_tasks
+from unisequa.actions.runs.work import Acted, Deed, act_on_task, act_on_tasks
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.starting.rehearsing import rehearse

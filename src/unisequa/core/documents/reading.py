@@ -65,6 +65,9 @@ def _plain(item: dict[str, Any]) -> str:
         return f"must be {word} {context.get('ge', context.get('le'))}"
     if kind == "string_too_long":
         return f"is longer than {context['max_length']} characters"
+    if kind == "too_short":
+        least = context["min_length"]
+        return f"must have at least {least} {'entry' if least == 1 else 'entries'}"
     if kind == "too_long":
         return f"has more than {context['max_length']} entries"
     if kind == "string_pattern_mismatch":
