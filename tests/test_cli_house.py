@@ -122,3 +122,11 @@ def test_who_leaves_hands_over_first(data: str, site: Site, tmp_path: Path, monk
     monkeypatch.delenv("UNISEQUA_HOSTS")
     assert command("person", "list").stderr.startswith("UNISEQUA_SMTP_URL: ")
     assert "cannot be read" in command("person", "import", str(tmp_path / "nothing.csv")).stderr
+
+
+def test_a_mail_server_without_what_links_need_is_told(data: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("UNISEQUA_SMTP_URL", "smtp://127.0.0.1:9")
+    monkeypatch.setenv("UNISEQUA_MAIL_FROM", "house@example.org")
+    ticked = command("tick", "--data", data)
+    assert ticked.exit_code == 0 and ticked.stdout.endswith(" 0 sent\n")
+    assert ticked.stderr == "A mail server is set, but no mail leaves without UNISEQUA_ADDRESS.\n"

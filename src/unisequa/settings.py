@@ -134,6 +134,15 @@ class Settings(BaseSettings):
         """Whether mail can leave, with links that lead here."""
         return bool(self.smtp_url and self.mail_from and self.address)
 
+    @property
+    def mail_lacks(self) -> str:
+        """What keeps mail from leaving though a mail server is set; nothing where it leaves, or none is set."""
+        needed = {"UNISEQUA_MAIL_FROM": self.mail_from, "UNISEQUA_ADDRESS": self.address}
+        missing = [name for name, value in needed.items() if not value]
+        if not self.smtp_url or not missing:
+            return ""
+        return f"A mail server is set, but no mail leaves without {' and '.join(missing)}."
+
     def leaving(self) -> Leaving:
         """By what messages leave."""
         mail = self.smtp_url if self.sends_mail else ""

@@ -233,9 +233,13 @@ def token(
 @app.command()
 def tick(data: DataFolder = None) -> None:
     """Do what is due by itself, and send what waits; for those who have cron instead of a server that runs."""
+    import sys
+
     from unisequa.actions.clock.sending import beat
 
     settings, store = settings_for(data), open_store(data, there=True)
+    if settings.mail_lacks:
+        print(settings.mail_lacks, file=sys.stderr)
     print(beat(store, settings.day(), settings.leaving()))
 
 

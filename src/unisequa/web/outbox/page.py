@@ -66,7 +66,7 @@ def letters(
     zone = zone_of(today)
     numbers[""] = sum(numbers.values())
     leaves = "Mail leaves by the server that is set." if settings.sends_mail else (
-        "No mail server is set, so nothing leaves: it is kept here to be read."
+        settings.mail_lacks or "No mail server is set, so nothing leaves: it is kept here to be read."
     )  # fmt: skip
     whose = "everybody's" if me.administrator else "yours, and those of runs that you keep"
     page = OutboxPage(
