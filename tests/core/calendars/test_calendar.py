@@ -133,4 +133,4 @@ def test_ends_lie_behind_their_slots_where_a_change_of_the_clock_comes_to_be_kno
     shifts = WorkingHours(WorkingCalendar("always", "1111111"), [(0, 1440)], Grid(MINUTES, ZoneInfo("Europe/Moscow")))
     first = shifts.index(shifts.instant(dt.date(2013, 1, 1)))
     numbers = [first, first + 700 * MINUTES]
-    assert shifts.slots_after(numbers) == [shifts.slot(k) + 1 for k in numbers]
+    assert shifts.spans(numbers, [0, 0])[1] == [shifts.slot(k) + 1 for k in numbers]

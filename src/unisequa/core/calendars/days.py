@@ -17,7 +17,7 @@ import datetime as dt
 from array import array
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from itertools import accumulate, compress, pairwise
-from operator import itemgetter
+from operator import add
 
 from unisequa.core.calendars.grid import DAYS, FIRST_DAY, LAST_DAY, Grid
 from unisequa.core.errors import DateRangeError
@@ -172,26 +172,28 @@ class WorkingCalendar:
             return self.slot(k - 1) + 1 < self.slot(k)
         return self._rests[at]
 
-    def slots(self, numbers: Sequence[int]) -> list[int]:
-        """:meth:`slot` of many at once."""
-        self._reach(numbers)
-        return self._looked_up(self._worked, numbers)
-
-    def slots_after(self, numbers: Sequence[int]) -> list[int]:
-        """The boundaries right behind many worked slots."""
-        self._reach(numbers)
-        return self._looked_up(self._ends, numbers)
-
-    def _reach(self, numbers: Collection[int]) -> None:
-        """Know the days of all these worked slots."""
+    def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
+        """From the boundary before each slot to the one right behind the slot that comes so many later."""
+        ends = list(map(add, numbers, lasts))
         if numbers:
-            self.slot(min(numbers))
-            self.slot(max(numbers))
+            self._reach(min(numbers), ends)
+        return self._looked_up(self._worked, numbers), self._looked_up(self._ends, ends)
+
+    def _reach(self, first: int, ends: Collection[int]) -> None:
+        """Know the days of worked slots from the ``first`` of some spans to the last of their ``ends``.
+
+        An end may lie one slot before its start, as a milestone's does.
+        """
+        self.slot(first if self._knows(first - 1) else min(first, *ends))
+        self.slot(max(ends))
+
+    def _knows(self, k: int) -> bool:
+        """Whether the tables have worked slot number ``k``."""
+        return 0 <= k + self._base < len(self._worked)
 
     def _looked_up(self, table: list[int], numbers: Sequence[int]) -> list[int]:
-        if self._base or len(numbers) < 2:
-            return [table[k + self._base] for k in numbers]
-        return list(itemgetter(*numbers)(table))
+        base = self._base
+        return [table[k + base] for k in numbers] if base else [table[k] for k in numbers]
 
     def count(self, a: int, b: int) -> int:
         """Worked slots in ``[a, b)``; negative when ``b`` lies before ``a``."""
@@ -284,8 +286,6 @@ class WithInterval(WorkingCalendar):
     def rested(self, k: int) -> bool:
         return self.slot(k - 1) + 1 < self.slot(k)
 
-    def slots(self, numbers: Sequence[int]) -> list[int]:
-        return [self.slot(k) for k in numbers]
-
-    def slots_after(self, numbers: Sequence[int]) -> list[int]:
-        return [self.slot(k) + 1 for k in numbers]
+    def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
+        ends = [self.slot(k + last) + 1 for k, last in zip(numbers, lasts, strict=True)]
+        return [self.slot(k) for k in numbers], ends

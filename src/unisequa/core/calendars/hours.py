@@ -6,7 +6,7 @@ import datetime as dt
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
-from operator import itemgetter
+from operator import add
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid
@@ -160,20 +160,22 @@ class WorkingHours(WorkingCalendar):
             return self._pauses[minute - 1]
         return self._nights or self.slot(k - 1) + 1 < self.slot(k)
 
-    def slots(self, numbers: Sequence[int]) -> list[int]:
-        return self._at(numbers, 0)
+    def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
+        ends = list(map(add, numbers, lasts))
+        firsts, finals = set(numbers), set(ends)  # each once, since many tasks begin at one time of a day
+        if numbers:
+            self._reach(min(firsts), finals)
+        return self._at(numbers, firsts, 0), self._at(ends, finals, 1)
 
-    def slots_after(self, numbers: Sequence[int]) -> list[int]:
-        return self._at(numbers, 1)
+    def _knows(self, k: int) -> bool:
+        return self._first <= k < self._end
 
-    def _at(self, numbers: Sequence[int], behind: int) -> list[int]:
-        each = set(numbers)  # each once, since many tasks begin at one time of a day
-        self._reach(each)
-        if self._odd_numbers or len(numbers) < 2:
+    def _at(self, numbers: Sequence[int], each: set[int], behind: int) -> list[int]:
+        if self._odd_numbers:
             return [self.slot(k) + behind for k in numbers]
         days, minutes, per_day, base = self._bases, self._minutes, self.per_day, self._base
         at = {k: days[k // per_day + base] + minutes[k % per_day] + behind for k in each}
-        return list(itemgetter(*numbers)(at))
+        return [at[k] for k in numbers]
 
     def instant(self, moment: dt.date) -> int:
         if isinstance(moment, dt.datetime):

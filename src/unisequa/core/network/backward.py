@@ -12,12 +12,14 @@ is found by the same pass from other limits: what is measured from an anchor mus
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from operator import sub
+from typing import cast
 
 from unisequa.core.network.forward import Early, boundaries_of, forward
 from unisequa.core.network.knots import Backs
+from unisequa.core.network.layout import Over
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import (
     DATED,
@@ -31,9 +33,6 @@ from unisequa.core.network.places import (
     number_until,
     span_at,
 )
-
-_NO_LIMIT = OPEN // 2
-"""Slack from here on says that no anchor limits a task."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,21 +101,20 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
         )
     late = _limits(network, latest if end is None else end)
     open_ = numbers
-    if network.layout.apart or min(numbers) < DATED:
+    if network.layout.apart or not early.whole:
         open_ = [k if k >= DATED else FAR for k in numbers]
         for i, k in enumerate(open_):
             if k == FAR or activities[i].over:
                 open_[i] = late[i] = FAR
-    bounds = _Bounds(network, early, late, open_)
-    drivers, gaps = bounds.drivers, bounds.gaps
     first = _BeforeAnchor(network, early, open_, anchors[0]) if anchors else None
-    for links, special in network.layout.back:
-        if special >= 0:
+    bounds = _Bounds(network, early, late, open_, first)
+    drivers, gaps, before = bounds.drivers, bounds.gaps, None if first is None else first.late
+    for links, special, over, rested in network.layout.back:
+        if rested is not None:
+            bounds.settle_over(special, over, rested, before)
+        elif special >= 0:
             bounds.settle(special)
-            if first is not None:
-                first.settle(special)
-        if first is not None:  # here and not in a pass of its own, which would take twice as long
-            before = first.late
+        if before is not None:  # here and not in a pass of its own, which would take twice as long
             for source, target, gap in links:
                 asked = before[target] - gap
                 if asked < before[source]:
@@ -140,9 +138,8 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
             if not room:
                 drivers[target] += (source,)
     slacks = list(map(sub, late, open_))
-    total: list[int | None] = [*slacks]
     free: list[int | None] = [a if a < b else b for a, b in zip(slacks, gaps, strict=True)]
-    least = min(slacks)
+    least, total = min(slacks), cast("list[int | None]", slacks)
     if least < 0 or min(gaps) < 0:
         free = [room if room is not None and room > 0 else 0 for room in free]
     if open_ is not numbers:
@@ -158,7 +155,7 @@ def backward(network: Network, early: Early, end: int | None = None, anchors: Se
         total[parent] = min((slack for i in inner if (slack := total[i]) is not None), default=None)
         free[parent] = min((slack for i in inner if (slack := free[i]) is not None), default=None)
     if open_ is numbers and not network.children:
-        late_start, late_finish = boundaries_of(network, late, {})
+        late_start, late_finish = boundaries_of(network, late, {}, whole=True)
     else:
         late_start, late_finish = _read_late(network, late, total)
     critical = [slack == smallest for slack in total] if smallest <= 0 else [False] * n
@@ -179,34 +176,32 @@ def _anchor_slack(
     network: Network, early: Early, open_: list[int], anchors: Sequence[AnchorLimit], first: _BeforeAnchor
 ) -> tuple[list[int | None], list[str | None]]:
     """The least room before any anchor, and which; one backward pass an anchor, the ``first`` made already."""
-    room = list(map(sub, first.late, open_))
-    names = [0] * len(room) if len(anchors) > 1 or network.children else []
+    least = first.late
+    names = [0] * len(least) if len(anchors) > 1 or network.children else []
     for at, limit in enumerate(anchors[1:], 1):
         pass_ = _BeforeAnchor(network, early, open_, limit)
         late = pass_.late
-        for links, special in network.layout.back:
+        for links, special, _, _ in network.layout.back:
             if special >= 0:
                 pass_.settle(special)
             for source, target, gap in links:
                 asked = late[target] - gap
                 if asked < late[source]:
                     late[source] = asked
-        for i, slack in enumerate(map(sub, late, open_)):
-            if slack < room[i]:
-                room[i], names[i] = slack, at
-    keys = [limit.anchor for limit in anchors]
-    slacks: list[int | None] = [*room]
-    if max(room) >= _NO_LIMIT:
-        slacks = [slack if slack < _NO_LIMIT else None for slack in room]
+        for i, number in enumerate(late):
+            if number < least[i]:
+                least[i], names[i] = number, at
+    slacks = [late - k if late < OPEN else None for late, k in zip(least, open_, strict=True)]
     if open_ is not early.numbers and FAR in open_:
         slacks = [None if k == FAR else slack for k, slack in zip(open_, slacks, strict=True)]
     for parent in _parents(network):
         inner = [(slack, names[i]) for i in network.children[parent] if (slack := slacks[i]) is not None]
         slacks[parent], names[parent] = min(inner, default=(None, -1))
-    if len(keys) == 1:
-        (key,) = keys
-        return slacks, [None if slack is None else key for slack in slacks] if None in slacks else [key] * len(slacks)
-    return slacks, [None if slack is None else keys[at] for slack, at in zip(slacks, names, strict=True)]
+    keys = [limit.anchor for limit in anchors]
+    if len(keys) > 1:
+        return slacks, [None if slack is None else keys[at] for slack, at in zip(slacks, names, strict=True)]
+    (key,) = keys
+    return slacks, [None if slack is None else key for slack in slacks] if None in slacks else [key] * len(slacks)
 
 
 def _limits(network: Network, end: int) -> list[int]:
@@ -233,7 +228,7 @@ def _read_late(network: Network, late: Sequence[int], total: Sequence[int | None
     numbers = [NEVER if t is None else k for k, t in zip(late, total, strict=True)]
     if network.children:
         numbers = [NEVER if i in network.children else k for i, k in enumerate(numbers)]
-    start, finish = boundaries_of(network, numbers, {})
+    start, finish = boundaries_of(network, numbers, {}, whole=min(numbers, default=NEVER) >= DATED)
     for parent in _parents(network):
         inner = [i for i in network.children[parent] if start[i] != UNDATED]
         if inner:
@@ -253,7 +248,7 @@ class _Late:
         self.network, self.early, self.late, self.open_ = network, early, late, open_
         self.parents: dict[int, list[tuple[str, int]]] = {}
         self.asking = _asking(network)
-        self.over_out, self.rested = network.layout.over_out, network.layout.rested_out
+        self.over_out = network.layout.over_out
         self.backs = Backs(network.knots, network.activities, self.late_span)
 
     def stands(self, i: int) -> tuple[int, int]:
@@ -331,62 +326,62 @@ class _BeforeAnchor(_Late):
                 late[i] = FAR
         super().__init__(network, early, late, open_)
 
-    def settle(self, t: int) -> None:
-        rested = self.rested.get(t)
-        if rested is None or self.open_[t] == FAR:
-            super().settle(t)
-            return
-        late = self.late
-        last = late[t]
-        for s, gap, behind in self.over_out[t]:
-            bound = late[s]
-            if bound < OPEN:
-                bound += behind
-                bound -= rested(bound) + gap
-                if bound < last:
-                    last = bound
-        late[t] = last
-
 
 class _Bounds(_Late):
-    """The same with free slack and drivers."""
+    """The same with free slack and drivers; where there is a ``first`` anchor, its pass goes along."""
 
-    def __init__(self, network: Network, early: Early, late: list[int], open_: list[int]) -> None:
+    def __init__(
+        self, network: Network, early: Early, late: list[int], open_: list[int], first: _BeforeAnchor | None
+    ) -> None:
         super().__init__(network, early, late, open_)
         self.gaps = [FAR] * len(late)
         self.drivers: list[tuple[int, ...]] = [()] * len(late)
         self.room = _Late(network, early, open_, open_)
+        self.first = first
         self.fronts = network.fronts(self.stands)
 
     def settle(self, t: int) -> None:
-        late, open_ = self.late, self.open_
-        k = FAR if t >= len(open_) else open_[t]
+        k = FAR if t >= self.network.knots.base else self.open_[t]
         if k == FAR:
             super().settle(t)
             self.room.settle(t)
-            return
-        last, reach = late[t], FAR
-        if t in self.over_out:  # both at once, since there are many
-            drivers, rested = self.drivers, self.rested.get(t) or self.network.activities[t].calendar.rested
-            for s, gap, behind in self.over_out[t]:
-                until = late[s] + behind
-                until -= rested(until) + gap
-                if until < last:
-                    last = until
-                stands = open_[s] + behind
-                room = stands - rested(stands) - gap
-                if room < reach:
-                    reach = room
-                if room <= k + 1 and k + gap + rested(k + gap) == stands:
-                    drivers[s] += (t,)
-        if t not in self.rested:
+        else:
+            activity, late, gaps = self.network.activities[t], self.late, self.gaps
+            if t in self.over_out:
+                self.settle_over(t, self.over_out[t], activity.calendar.rested, None)
             if t in self.asking:
-                for side, bound in self._asked(t):
-                    last = min(last, number_until(self.network.activities[t], side, bound))
-                for side, bound in self.room._asked(t):
-                    reach = min(reach, number_until(self.network.activities[t], side, bound))
-            if k < last and self.network.activities[t].stands == "fixed":
-                last = k
+                late[t] = min([late[t], *(number_until(activity, *bound) for bound in self._asked(t))])
+                gaps[t] = min([gaps[t], *(number_until(activity, *bound) - k for bound in self.room._asked(t))])
+            if k < late[t] and activity.stands == "fixed":
+                late[t] = k
+        if self.first is not None:
+            self.first.settle(t)
+
+    def settle_over(self, t: int, over: Over, rested: Callable[[int], bool], before: list[int] | None) -> None:
+        """The same for links over days off, all at once since there are many of them.
+
+        ``before`` has the late numbers of another pass, to be settled likewise.
+        """
+        late, open_ = self.late, self.open_
+        last, reach, k = late[t], FAR, open_[t]
+        if k == FAR:
+            return
+        for s, gap, behind in over:
+            until = late[s] + behind
+            until -= rested(until) + gap
+            if until < last:
+                last = until
+            stands = open_[s] + behind
+            room = stands - rested(stands) - gap
+            if room < reach:
+                reach = room
+            if room <= k + 1 and k + gap + rested(k + gap) == stands:
+                self.drivers[s] += (t,)
+            if before is not None and before[s] < OPEN:
+                until = before[s] + behind
+                until -= rested(until) + gap
+                if until < before[t]:
+                    before[t] = until
         late[t] = last
         if reach - k < self.gaps[t]:
             self.gaps[t] = reach - k

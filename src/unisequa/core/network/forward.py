@@ -16,9 +16,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from operator import add
 
 from unisequa.core.network.activities import Activity, closes
+from unisequa.core.network.layout import Over
 from unisequa.core.network.network import Network
 from unisequa.core.network.places import (
     DATED,
@@ -32,11 +32,15 @@ from unisequa.core.network.places import (
 
 @dataclass(frozen=True, slots=True)
 class Early:
-    """Where activities stand by position: their boundaries, and the numbers of their first worked slots."""
+    """Where activities stand by position: their boundaries, and the numbers of their first worked slots.
+
+    ``whole`` says that all have a number.
+    """
 
     start: list[int]
     finish: list[int]
     numbers: list[int]
+    whole: bool = False
 
 
 def forward(network: Network) -> Early:
@@ -46,14 +50,17 @@ def forward(network: Network) -> Early:
     for i, number in _floors(network):
         numbers[i] = number
     spans = _Spans(network, numbers)
-    for links, special in network.layout.onward:
+    for links, special, over, rested in network.layout.onward:
         for source, target, gap in links:
             asked = numbers[source] + gap
             if asked > numbers[target]:
                 numbers[target] = asked
-        if special >= 0:
+        if rested is not None:
+            numbers[special] = spans.behind(numbers[special], over, rested)
+        elif special >= 0:
             numbers[special] = spans.placed(special)
-    return Early(*boundaries_of(network, numbers, spans.known), numbers)
+    whole = min(numbers, default=NEVER) >= DATED
+    return Early(*boundaries_of(network, numbers, spans.known, whole=whole), numbers, whole)
 
 
 def early_at(network: Network, start: Sequence[int], finish: Sequence[int]) -> Early:
@@ -71,7 +78,7 @@ def early_at(network: Network, start: Sequence[int], finish: Sequence[int]) -> E
         start[parent] = min((start[i] for i in inner), default=UNDATED)
         finish[parent] = max((finish[i] for i in inner), default=UNDATED)
         numbers[parent] = NEVER
-    return Early(start, finish, numbers)
+    return Early(start, finish, numbers, whole=min(numbers, default=NEVER) >= DATED)
 
 
 class _Spans:
@@ -81,7 +88,6 @@ class _Spans:
         self.network, self.numbers = network, numbers
         self.known = {i: network.activities[i].pinned for i in network.layout.apart if network.activities[i].pinned}
         self.fronts = network.fronts(self.of)
-        self.rested_in = network.layout.rested_in
         self.over_in, self.odd_in, self.limited = network.layout.over_in, network.layout.odd_in, network.layout.limited
         self.before = network.knots.before if network.knots.all else {}
 
@@ -95,15 +101,12 @@ class _Spans:
     def placed(self, t: int) -> int:
         """The number that an activity starts with, all its links looked at."""
         network, k = self.network, self.numbers[t]
-        rested = self.rested_in.get(t)
-        if rested is not None:
-            return self._behind(t, k, rested)
         if t in network.children:
             self._stretch(t)
             return NEVER
         activity = network.activities[t]
         if t in self.over_in:
-            k = self._behind(t, k, activity.calendar.rested)
+            k = self.behind(k, self.over_in[t], activity.calendar.rested)
         if t in self.odd_in:
             for link in self.odd_in[t]:
                 if span := self.of(link.source):
@@ -117,10 +120,10 @@ class _Spans:
             k = max(k, number_from(activity, "S", activity.not_before))
         return k
 
-    def _behind(self, t: int, k: int, rested: Callable[[int], bool]) -> int:
+    def behind(self, k: int, over: Over, rested: Callable[[int], bool]) -> int:
         """A number brought up to what links ask between which days off may add one."""
         numbers = self.numbers
-        for source, gap, behind in self.over_in[t]:
+        for source, gap, behind in over:
             number = numbers[source] + gap
             if number - behind >= k and numbers[source] >= DATED:
                 k = number + rested(number) - behind
@@ -163,19 +166,17 @@ def _standing_number(activity: Activity, start: int, finish: int) -> int:
 
 
 def boundaries_of(
-    network: Network, numbers: Sequence[int], known: Mapping[int, tuple[int, int] | None]
+    network: Network, numbers: Sequence[int], known: Mapping[int, tuple[int, int] | None], *, whole: bool
 ) -> tuple[list[int], list[int]]:
-    """Numbers as boundaries, calendar by calendar."""
-    start, finish = [UNDATED] * len(numbers), [UNDATED] * len(numbers)
+    """Numbers as boundaries, calendar by calendar; ``whole`` where all have one."""
+    start, finish, lasts = [UNDATED] * len(numbers), [UNDATED] * len(numbers), network.layout.lasts
     for calendar, positions in network.layout.members:
-        if len(positions) == len(numbers) and min(numbers) >= DATED:  # the usual case, whole
-            start = calendar.slots(numbers)
-            finish = calendar.slots_after(list(map(add, numbers, network.layout.lasts)))
+        if whole and len(positions) == len(numbers):  # the usual case
+            start, finish = calendar.spans(numbers, lasts)
             break
         dated = [i for i in positions if numbers[i] >= DATED]
-        first = calendar.slots([numbers[i] for i in dated])
-        last = calendar.slots_after([numbers[i] + network.layout.lasts[i] for i in dated])
-        for i, a, b in zip(dated, first, last, strict=True):
+        spans = calendar.spans([numbers[i] for i in dated], [lasts[i] for i in dated])
+        for i, a, b in zip(dated, *spans, strict=True):
             start[i], finish[i] = a, b
     for i in network.layout.milestones:
         if network.activities[i].edge == "finish":

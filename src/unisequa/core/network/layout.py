@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.network.activities import Activity, Dependency, ahead, distance, may_rest
@@ -12,11 +13,21 @@ from unisequa.core.network.knots import Knots
 Near = tuple[tuple[int, int, int], ...]
 """Links: source, target, and the distance in worked slots at which the target may start."""
 
-Stretch = tuple[Near, int]
-"""Links, and the position that needs more than they give; -1 for none."""
-
 Over = tuple[tuple[int, int, int], ...]
 """Links of one position: the other end, the distance to the bound, how far the target's end lies behind its start."""
+
+
+class Stretch(NamedTuple):
+    """Links, and what comes behind them: the position that needs more than they give, -1 for none.
+
+    Where it needs no more than its links ``over`` days off, they stand beside it with
+    :meth:`~unisequa.core.calendars.days.WorkingCalendar.rested` of its calendar.
+    """
+
+    links: Near
+    special: int = -1
+    over: Over = ()
+    rested: Callable[[int], bool] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,13 +39,9 @@ class Layout:
     ----------
     onward, back : tuple of Stretch
         Those links in the order of their targets, cut behind each position that the forward pass must look at more
-        closely, which stands beside its piece (-1 beside the last); ``back`` the other way round for the backward
-        pass.
+        closely; ``back`` the other way round for the backward pass.
     over_in, over_out : mapping
         Position → the links where days off between two slots may add one.
-    rested_in, rested_out : mapping
-        Position → :meth:`~unisequa.core.calendars.days.WorkingCalendar.rested` of its calendar, where the forward or
-        the backward pass looks at no more than those links.
     odd_in, odd_out : mapping
         Position → all other links.
     members : tuple
@@ -55,8 +62,6 @@ class Layout:
     back: tuple[Stretch, ...]
     over_in: Mapping[int, Over]
     over_out: Mapping[int, Over]
-    rested_in: Mapping[int, Callable[[int], bool]]
-    rested_out: Mapping[int, Callable[[int], bool]]
     odd_in: Mapping[int, tuple[Dependency, ...]]
     odd_out: Mapping[int, tuple[Dependency, ...]]
     members: tuple[tuple[WorkingCalendar, tuple[int, ...]], ...]
@@ -109,19 +114,25 @@ def laid_out(
         members.setdefault(id(activity.calendar), []).append(i)
     each = list(enumerate(activities))
     limited = frozenset(i for i, a in each if a.floor is None and a.not_before is not None and not a.pinned)
+
+    def stretch(there: Near, special: int, over: Mapping[int, Over], more: Container[int]) -> Stretch:
+        if special < 0 or special in more:
+            return Stretch(there, special)
+        return Stretch(there, special, over[special], activities[special].calendar.rested)
+
     near.sort(key=lambda link: rank[link[1]])
     more_in = {*odd_in, *children, *limited, *knots.before}
+    ins = {i: tuple(links_there) for i, links_there in over_in.items()}
+    outs = {i: tuple(links_there) for i, links_there in over_out.items()}
     onward = _stretches(near, rank, more_in | over_in.keys())
     fixed = {i for i in apart if activities[i].stands == "fixed"}
     more_out = {*odd_out, *children, *parent_of, *fixed, *knots.behind, *knots.out_of}
     back = _stretches(near, rank, more_out | over_out.keys())
     return Layout(
-        onward=tuple((tuple(links), special) for links, special in onward),
-        back=tuple((tuple(links[::-1]), special) for links, special in reversed(back)),
-        over_in={i: tuple(links_there) for i, links_there in over_in.items()},
-        over_out={i: tuple(links_there) for i, links_there in over_out.items()},
-        rested_in={i: activities[i].calendar.rested for i in over_in if i not in more_in},
-        rested_out={i: activities[i].calendar.rested for i in over_out if i not in more_out},
+        onward=tuple(stretch(tuple(links), special, ins, more_in) for links, special in onward),
+        back=tuple(stretch(tuple(links[::-1]), special, outs, more_out) for links, special in reversed(back)),
+        over_in=ins,
+        over_out=outs,
         odd_in={i: tuple(links_there) for i, links_there in odd_in.items()},
         odd_out={i: tuple(links_there) for i, links_there in odd_out.items()},
         members=tuple((activities[positions[0]].calendar, tuple(positions)) for positions in members.values()),
