@@ -56,6 +56,11 @@ def runs(site: Site) -> list[tuple[str, str, str | None, dict[str, Any]]]:
         return [(run.name, run.state, next(iter(run.anchors.values())), dict(run.facts)) for run in found]
 
 
+def subjects(site: Site) -> list[str]:
+    with site.store.reading() as session:
+        return list(session.scalars(select(Run.subject).where(Run.id > site.run).order_by(Run.id)))
+
+
 def act(site: Site, key: str, what: str = "finish", run: int = 0) -> None:
     with site.store.writing() as session:
         act_on_tasks(session, site.person("Ada"), run or site.run, Deed(what, [key], confirmed=True), NOON)
@@ -188,6 +193,28 @@ def test_a_record_that_changes_a_day_that_comes_and_a_call_from_outside(site: Si
     assert [anchor for _, _, anchor, _ in runs(site)] == ["2026-06-03", "2026-09-01"]
     tick(site.store, at("2026-06-04T00:01"))  # three working days behind the run's anchor, Mon 1 Jun
     assert [anchor for _, _, anchor, _ in runs(site)] == ["2026-06-03", "2026-09-01", "2026-06-04"]
+
+
+def test_a_call_says_what_its_run_is_about_and_conditions_look_at_what_it_brings(site: Site) -> None:
+    number = follow_up(site, naming="Thanks")
+    with pytest.raises(Refused) as caught:
+        hand_off(site, number, event="call", dated="day", only_if="colour == 'red'")
+    assert list(caught.value.faults) == ["only_if"]
+    _, secret = hand_off(site, number, event="call", dated="day", only_if="number > 7 and subject != 'Nobody'")
+    sent = ({"number": 9, "subject": " Press  room "}, {"number": "6", "subject": "Press"}, {"subject": "Nobody"})
+    with site.store.writing() as session:
+        for n, body in enumerate(sent):
+            assert call(session, secret, body, str(n), NOON)
+    tick(site.store, NOON)
+    assert subjects(site) == ["Press room"]
+    hand_off(site, number, event="record changes", field="unit", value="Old Mill", only_if="position == 'Host'")
+    ada = replace(site.person("Ada"), administrator=True)
+    with site.store.writing() as session:
+        for name, position in (("Pip", "Host"), ("Pop", "Guard")):
+            made = add_subject(session, ada, Record(name, position, "Seed Store"), NOON)
+            change_subject(session, ada, made, Record(name, position, "Old Mill"), NOON)
+    tick(site.store, NOON)
+    assert subjects(site) == ["Press room", "Pip"]
 
 
 def test_what_cannot_be_is_refused_by_its_field_and_what_can_is_said_as_a_sentence(site: Site) -> None:

@@ -14,6 +14,8 @@ from unisequa.actions.clock.ticking import tick
 from unisequa.actions.messages.bell import outbox
 from unisequa.actions.outbox import send_rows
 from unisequa.actions.runs.life import Becoming, set_run_state
+from unisequa.actions.runs.proposing import proposals_to
+from unisequa.actions.runs.step_messages import party_name
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.templates.library import keep_template
@@ -67,7 +69,9 @@ def test_a_date_becomes_a_proposal_to_the_keeper(site: Site, link: str) -> None:
     assert party.post(link, {"what": "by", "by": "2026-06-12", "why": "No thread"}).status_code == 200
     with site.store.reading() as session:
         proposal = session.scalars(select(ProposalRow)).one()
-        assert proposal.state == "open" and "No thread" in proposal.why and "12 Jun" in proposal.words
+        assert proposal.state == "open" and proposal.why == "No thread" and "12 Jun" in proposal.words
+        (seen,) = proposals_to(session, site.person("Ada"))
+        assert (seen.who, seen.mine) == ("Bindery", False)  # not the keeper, in whose name it is kept
     assert state(site) == "waiting"
 
 
@@ -95,3 +99,10 @@ def test_the_link_is_shown_to_its_addressee_alone(site: Site, link: str) -> None
     with site.store.reading() as session:
         rows = session.scalars(select(OutboxRow).where(OutboxRow.kind == "mail"))
         assert not any("link" in row.content for row in rows)
+
+
+@pytest.mark.parametrize(
+    "text", ["Bindery <b@example.org>", "Bindery, b@example.org", "Bindery (b@example.org)", "Bindery"]
+)
+def test_a_partys_name_is_told_from_its_address_however_they_are_put_together(text: str) -> None:
+    assert party_name(text) == "Bindery" and party_name("b@example.org") == "b@example.org"

@@ -20,7 +20,7 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.documents.placeholders import condition_fault, text_fault
 from unisequa.core.documents.reading import read_document
-from unisequa.core.documents.rule import OF_A_RUN, HandOff
+from unisequa.core.documents.rule import OF_A_RUN, RECORD_FIELDS, HandOff
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError, NotThere, Refused, Stale
 from unisequa.store.documents import template_of
@@ -265,6 +265,11 @@ def _checked(session: Session, actor: Actor, draft: HandOffDraft) -> HandOff:
             faults["thing"] = f"{source.name} has no step “{document.task}” any more."
         if document.phase and all(phase.key != document.phase for phase in source.phases):
             faults["thing"] = f"{source.name} has no phase “{document.phase}” any more."
+    elif document.only_if and draft.template_id and (found := _released(session, actor, draft.template_id)) is not None:
+        known = frozenset({"subject", *(fact.key for fact in found.facts)})
+        known |= frozenset(RECORD_FIELDS) if document.event == "record changes" else frozenset()
+        if fault := condition_fault(document.only_if, known):
+            faults["only_if"] = fault
     if document.then in {"within", "under", "message", "word"} and document.event not in OF_A_RUN:
         faults["then"] = "Nothing of a run happens there; start a run of its own."
     if document.then == "under" and not document.event.startswith("task "):

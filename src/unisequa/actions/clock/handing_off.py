@@ -24,9 +24,11 @@ from unisequa.actions.subjects import as_seen, date_of
 from unisequa.actions.templates.seeing import newest_released
 from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.placeholders import fill_in, holds
-from unisequa.core.documents.rule import HandOff
+from unisequa.core.documents.rule import RECORD_FIELDS, HandOff
 from unisequa.core.documents.template import Template
 from unisequa.core.errors import DocumentError, Refused
+from unisequa.core.plan.facts import read_facts
+from unisequa.store.documents import template_of
 from unisequa.store.lists import anchor_days
 from unisequa.store.of_run import template_of_run
 from unisequa.store.queries.clock import rule_by_id
@@ -47,8 +49,16 @@ class _Cause:
 
     @property
     def about(self) -> str:
-        """The name of the subject, if there is one."""
-        return self.run.subject if self.run is not None else self.subject.name if self.subject is not None else ""
+        """The name of the subject, if there is one; a call may name its own."""
+        if self.run is not None:
+            return self.run.subject
+        return self.subject.name if self.subject is not None else " ".join(str(self.sent.get("subject", "")).split())
+
+    @property
+    def sent(self) -> Mapping[str, Any]:
+        """What a call brought that is a fact or a date: plain values by their names."""
+        found = self.content.get("sent") or {}
+        return {key: value for key, value in found.items() if isinstance(value, str | int | float)}
 
     @property
     def of_run(self) -> str:
@@ -73,7 +83,7 @@ def hand_off(session: Session, row: DueRow, today: dt.date) -> str:
         raise HeldBack("The rule was switched off before.")
     document = HandOff.model_validate(rule.document)
     cause = _cause_of(session, row)
-    if not _holds(document, cause):
+    if not _holds(document, cause, rule):
         raise HeldBack(f"Only if {document.only_if}, which does not hold.")
     if not rule.by.active or (rule.template is not None and not may(rule.template, as_actor(rule.by), "start a run")):
         rule.state, rule.stopped = "stopped", f"{rule.by.name}, who switched it on, may no longer do what it does."
@@ -102,11 +112,18 @@ def _cause_of(session: Session, row: DueRow) -> _Cause:
     return _Cause(run, subject_by_id(session, number) if number else None, row.content)
 
 
-def _holds(document: HandOff, cause: _Cause) -> bool:
-    if not document.only_if.strip() or cause.run is None:
+def _holds(document: HandOff, cause: _Cause, rule: RuleRow) -> bool:
+    if not document.only_if.strip():
         return True
+    values: dict[str, Any] = {"subject": cause.about}
+    if cause.run is not None:
+        values |= {**cause.run.facts, **anchor_days(cause.run)}
+    else:  # as far as they are known: what was sent, and the record
+        edition = newest_released(rule.template) if rule.template is not None else None
+        values |= read_facts(template_of(edition), cause.sent)[0] if edition is not None else {}
+        values |= {name: getattr(cause.subject, name) for name in RECORD_FIELDS} if cause.subject is not None else {}
     try:
-        return holds(document.only_if, {"subject": cause.run.subject, **cause.run.facts, **anchor_days(cause.run)})
+        return holds(document.only_if, values)
     except ValueError as error:
         raise Refused({"only_if": f"Its condition cannot be worked out: {error}."}) from error
 
@@ -130,7 +147,7 @@ def _date(document: HandOff, cause: _Cause) -> dt.date:
     elif kind == "record" and cause.subject is not None:
         found = date_of(as_seen(cause.subject).dates, name)
     elif kind == "call":
-        found = (cause.content.get("sent") or {}).get(name)
+        found = cause.sent.get(name)
     if isinstance(found, dt.date):
         return found
     try:
@@ -200,9 +217,8 @@ def _choices(session: Session, on: Startable, document: HandOff, cause: _Cause, 
         facts = _carried(template, source, cause.run.facts)
         anchors = {**_dates_carried(template, source, cause.run), **anchors}
         crew = _crew_carried(session, template, cause.run)
-    sent = cause.content.get("sent") or {}
     known = {fact.key for fact in template.facts}
-    facts |= {key: str(value) for key, value in sent.items() if key in known and isinstance(value, str | int | float)}
+    facts |= {key: str(value) for key, value in cause.sent.items() if key in known}
     return Choices(
         anchors=anchors, facts={**facts, **document.facts}, crew={**crew, **document.crew}, subject=cause.about,
         name=document.name, prepared=document.opened == "prepared", keeper=keeper,

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import as_actor
 from unisequa.actions.runs.proposing import propose_for_task
+from unisequa.actions.runs.step_messages import party_name
 from unisequa.actions.runs.work import Deed, act_on_tasks
 from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import NotThere, Refused
 from unisequa.store.queries.programs import party_link
 from unisequa.store.queries.runs import run_by_id
 from unisequa.store.store import Session
-from unisequa.store.tables import PartyLink, Run, TaskRow
+from unisequa.store.tables import PartyLink, ProposalRow, Run, TaskRow
 
 OPEN = frozenset({"waiting", "under way"})
 NOWHERE = "This link leads nowhere any more: what it was about is done, or no longer goes on."
@@ -78,8 +79,9 @@ def say_when(session: Session, token: str, by: str, why: str, today: dt.date) ->
         Fields ``by``, ``shift``.
     """
     link, run, task = _found(session, token)
-    said = f"{link.who}: {why.strip()}" if why.strip() else f"{link.who} says so"
-    propose_for_task(session, as_actor(run.keeper), run.id, task.key, today, by=by, left="", why=said[:2000])
+    keeper = as_actor(run.keeper)
+    number = propose_for_task(session, keeper, run.id, task.key, today, by=by, left="", why=why.strip()[:2000])
+    session.get_one(ProposalRow, number).party = party_name(link.who)[:200]
     _told(session, run, link, f"{link.who} cannot have {task.title} done by then, but by {by.strip()}", why.strip())
 
 

@@ -210,8 +210,8 @@ def proposals_to(session: Session, actor: Actor) -> tuple[Proposal, ...]:
 def _seen(row: ProposalRow, actor: Actor) -> Proposal:
     mode: Any = row.mode
     return Proposal(
-        row.id, row.run_id, row.person.name, row.words, row.why, row.at, tuple(row.edits), mode, row.task_key,
-        row.person_id == actor.id, row.state, row.answer,
+        row.id, row.run_id, row.party or row.person.name, row.words, row.why, row.at, tuple(row.edits), mode,
+        row.task_key, row.person_id == actor.id and not row.party, row.state, row.answer,
     )  # fmt: skip
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -38,6 +39,15 @@ class MessageSeen:
     fault: str = ""
 
 
+_BEHIND_NAME = re.compile(r"[\s,;(<]*[^\s@<>,;()]+@\S+")
+"""The address of somebody outside behind their name: ``Bindery <b@example.org>``, ``Bindery, b@example.org``."""
+
+
+def party_name(text: str) -> str:
+    """The name alone of somebody who may have an address behind it."""
+    return _BEHIND_NAME.sub("", text).strip() or text
+
+
 def messages_of(run: Run, task: TaskRow) -> tuple[Message, ...]:
     """The messages of a task's step."""
     step = next((one for one in template_of_run(run).steps if one.key == task.key), None)
@@ -67,8 +77,7 @@ def values_of(run: Run, task: TaskRow, person: str) -> dict[str, Any]:
     span = stands_at(task, grid)
     start, due = (grid.moment(at) if span else None for at in (span or (0, 0)))
     known = values_in(run, task.key)
-    named = person.partition("<")[0].strip() or person  # somebody outside has their address behind their name
-    return {"task": task.title, "run": run.name, "start": start, "due": due, "person": named, **known}
+    return {"task": task.title, "run": run.name, "start": start, "due": due, "person": party_name(person), **known}
 
 
 def files_with(session: Session, run: Run, task: TaskRow, message: Message) -> tuple[Attachment, ...]:

@@ -84,6 +84,10 @@ OF_A_RUN: frozenset[str] = frozenset(get_args(Event)) - {"record changes", "call
 OF_A_TASK: frozenset[str] = frozenset(name for name in get_args(Event) if name.startswith("task "))
 
 
+RECORD_FIELDS = ("position", "unit", "kind")
+"""What a condition may name of a subject's record, beside ``subject``."""
+
+
 class HandOff(Model):
     """When something happens, start a template, add it to the run, send a message or leave a word.
 

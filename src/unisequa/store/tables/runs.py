@@ -311,7 +311,7 @@ class Mention(Base):
 
 class ProposalRow(Base):
     """A shift that somebody who may not apply it sent to the run's keeper; ``state`` is open, applied, declined or
-    withdrawn, ``cause`` as of a shift."""
+    withdrawn, ``cause`` as of a shift. What a ``party`` outside asked for has the keeper as its ``person``."""
 
     __tablename__ = "proposals"
 
@@ -322,6 +322,7 @@ class ProposalRow(Base):
     edits: Mapped[list[Any]]
     mode: Mapped[str] = mapped_column(String(10))
     words: Mapped[str] = mapped_column(String(400))
+    party: Mapped[str] = mapped_column(String(200), default="")
     why: Mapped[str] = mapped_column(String(2000), default="")
     at: Mapped[dt.datetime] = mapped_column(default=now)
     state: Mapped[str] = mapped_column(String(20), default="open")
