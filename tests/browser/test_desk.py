@@ -122,3 +122,41 @@ def test_a_doer_sends_a_shift_and_the_keeper_applies_it(ada: Page, address: str)
     expect(ada.locator('.row[data-k="draft"] .d')).to_have_text("Fri 5 Jun")
     ada.goto(f"{address}/")
     expect(ada.locator("#work")).not_to_contain_text("proposes")
+
+
+def test_what_can_be_done_on_a_page_is_found_there_and_done(ada: Page, address: str) -> None:
+    ada.goto(f"{address}/runs/1")
+    ada.wait_for_selector("body[data-ready]")
+    ada.keyboard.press("/")
+    ada.keyboard.type("draft")
+    row = ada.locator("#found .foundrow", has_text="Bulletin")
+    expect(row).to_be_visible()
+    edge, beside = row.bounding_box(), row.locator(".beside").bounding_box()
+    assert edge and beside and edge["y"] <= beside["y"] <= edge["y"] + edge["height"]  # in its row
+    ada.locator("#find-text").fill("move d")
+    expect(ada.locator("#here .foundrow")).to_have_text("hereMove dates")
+    expect(ada.locator("#found p")).to_be_hidden()  # that nothing else is called so
+    ada.keyboard.press("Enter")
+    expect(ada.locator("#find")).not_to_be_visible()
+    expect(ada.locator("#shifting [name=value]")).to_be_focused()
+
+
+def test_what_is_told_covers_nothing_that_is_there_to_be_pressed(ada: Page, address: str) -> None:
+    ada.goto(f"{address}/runs/1?view=list")
+    ada.wait_for_selector("body[data-ready]")
+    boxes = ada.locator("[data-choose]")
+    boxes.nth(1).check()
+    ada.locator("#many [name=act_why]").fill("Asked for today")
+    ada.locator("#many").get_by_role("button", name="Comment").click()
+    expect(ada.locator("#toast")).to_contain_text("Written on 1 task")
+    boxes.nth(1).check()
+    expect(ada.locator("#many [name=act_why]")).to_have_value("")
+    for bar, press in (("#many", "Shift"), ("#tray", "Apply to")):
+        expect(ada.locator(bar)).to_be_visible()
+        ada.wait_for_function(
+            "([told, bar]) => told.getBoundingClientRect().bottom <= bar.getBoundingClientRect().top",
+            arg=[ada.locator("#toast").element_handle(), ada.locator(bar).element_handle()],
+            timeout=3000,
+        )
+        ada.locator(bar).get_by_role("button", name=press).click()
+    expect(ada.locator("#toast")).to_contain_text("applied")

@@ -180,3 +180,10 @@ def test_crew_and_state_are_changed_and_written_down(site: Site) -> None:
     history = words(browser.get(f"/runs/{site.run}?view=history").text)
     assert "Writer: Cleo" in history and "is now on hold" in history
     assert browser.post(f"/runs/{site.run}/state", {"state": "prepared"}).status_code == 422
+
+
+def test_a_mistyped_address_keeps_whoever_is_signed_in_on_the_way(site: Site) -> None:
+    known, guest = site.client("Ada").get("/rns/8"), site.client().get("/rns/8")
+    assert (known.status_code, guest.status_code) == (404, 404)
+    assert "Go to the desk" in known.text and 'href="/runs"' in known.text
+    assert "Go to signing in" in guest.text and 'href="/runs"' not in guest.text

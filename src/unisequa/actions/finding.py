@@ -1,10 +1,12 @@
-"""Finding a run, a task, a template, a person, or a page by any part of its name."""
+"""Finding a run, a task, a template, a person, a subject, or a page by any part of its name."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from unisequa.actions.people.people import Actor
+from unisequa.actions.subjects import find_subjects
+from unisequa.actions.templates.library import startable_names
 from unisequa.store.queries import finding as queries
 from unisequa.store.store import Session
 
@@ -12,10 +14,15 @@ MOST_OF_A_KIND = 8
 
 PAGES = (
     ("Desk", "/"), ("Library", "/library"), ("Import a template", "/import"), ("Runs", "/runs"),
-    ("Calendars", "/calendars"), ("Your account, leave, password", "/account"),
+    ("Horizon", "/horizon"), ("Load of people", "/load"), ("Leave", "/leave"), ("Joiners and leavers", "/joiners"),
+    ("Hand over tasks", "/hand-over"), ("Add a subject", "/subjects/new"), ("Calendars", "/calendars"),
+    ("By itself: rules, hand-offs, what is due", "/by-itself"), ("Outbox", "/outbox"),
+    ("What you were told", "/bell"), ("Your account, password, second factor", "/account"),
+    ("Settings: how you are told", "/account/notices"), ("Settings: tokens, feeds and programs", "/account/programs"),
+    ("What other programs may ask for (API)", "/account/programs/api"),
     ("What I sign off", "/?view=sign-off"), ("What waits", "/?view=waiting"), ("What I have done", "/?view=done"),
 )  # fmt: skip
-PAGES_OF_ADMINISTRATORS = (("People", "/people"), ("Teams", "/teams"), ("Positions", "/positions"))
+PAGES_OF_ADMINISTRATORS = (("People of the house", "/people"), ("Teams", "/teams"), ("Positions", "/positions"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +43,7 @@ def find(session: Session, actor: Actor, text: str) -> tuple[Found, ...]:
     found = [
         Found("page", title, "", path)
         for title, path in (*PAGES, *(PAGES_OF_ADMINISTRATORS if actor.administrator else ()))
-        if text.casefold() in title.casefold()
+        if _in(text, title)
     ]
     for run in queries.runs(session, actor.id, text, MOST_OF_A_KIND):
         about = f"about {run.subject}, " if run.subject and run.subject not in run.name else ""
@@ -46,7 +53,17 @@ def find(session: Session, actor: Actor, text: str) -> tuple[Found, ...]:
         found.append(Found("task", task.title, beside, f"/runs/{task.run_id}?task={task.key}"))
     for number, name, category in queries.templates(session, actor.id, text, MOST_OF_A_KIND):
         found.append(Found("template", name, category, f"/templates/{number}"))
-    if actor.administrator:
-        for number, name, title in queries.people(session, text, MOST_OF_A_KIND):
-            found.append(Found("person", name, title, f"/people/{number}"))
+    starts = [(number, name) for number, name in startable_names(session, actor) if _in(text, f"start {name}")]
+    for number, name in starts[:MOST_OF_A_KIND]:
+        found.append(Found("start", f"Start {name}", "", f"/start/{number}"))
+    for number, name, title in queries.people(session, text, MOST_OF_A_KIND):
+        path = f"/people/{number}" if actor.administrator else f"/load?who={number}"
+        found.append(Found("person", name, title, path))
+    for subject in find_subjects(session, actor, text, MOST_OF_A_KIND):
+        beside = ", ".join(part for part in (subject.position, subject.unit) if part)
+        found.append(Found(subject.kind or "subject", subject.name, beside, f"/subjects/{subject.id}"))
     return tuple(found)
+
+
+def _in(text: str, name: str) -> bool:
+    return text.casefold() in name.casefold()

@@ -7,6 +7,7 @@ lies in some; an answer may carry more beside ``error``.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
@@ -20,7 +21,7 @@ from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Re
 from unisequa.core.errors import ActionError, Busy, Refused, Unwell
 from unisequa.web.pages import asks_for_piece, render
 from unisequa.web.problem import problem
-from unisequa.web.session import ForgedRequest, SignInNeeded
+from unisequa.web.session import ForgedRequest, SignInNeeded, signed_in
 
 HEADERS = {
     "content-security-policy": (
@@ -126,6 +127,9 @@ def answer_errors(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def _http(request: Request, error: HTTPException) -> Response:
+        if not hasattr(request.state, "person"):  # no page has asked who it is, and an address may just be mistyped
+            with suppress(SignInNeeded, ActionError):
+                signed_in(request)
         message = {
             404: "There is no page at this address.", 405: "This address is not used in that way.",
         }.get(error.status_code, str(error.detail))  # fmt: skip

@@ -4,12 +4,20 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from sqlalchemy import case, or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, case, or_, select
+from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from unisequa.store.queries.runs import seen_by
 from unisequa.store.queries.templates import open_to
 from unisequa.store.tables import Edition, Person, Run, TaskRow, TemplateRow
+
+
+def _holds(column: InstrumentedAttribute[str], text: str) -> ColumnElement[bool]:
+    """Whether a name holds a text, small letters or capitals; SQLite knows that of a to z only."""
+    if text.isascii():
+        return column.icontains(text, autoescape=True)
+    ways = {text, text.lower(), text.upper(), text[:1].upper() + text[1:]}
+    return or_(*(column.icontains(way, autoescape=True) for way in sorted(ways)))
 
 
 class FoundRun(NamedTuple):
@@ -28,7 +36,7 @@ def runs(session: Session, person_id: int, text: str, most: int) -> list[FoundRu
         select(Run.id, Run.name, Run.subject, Run.state, TemplateRow.name)
         .join(Edition, Run.edition_id == Edition.id)
         .join(TemplateRow, Edition.template_id == TemplateRow.id)
-        .where(or_(Run.name.icontains(text, autoescape=True), Run.subject.icontains(text, autoescape=True)))
+        .where(or_(_holds(Run.name, text), _holds(Run.subject, text)))
         .where(seen_by(person_id))
         .order_by(case((Run.state == "live", 0), (Run.state == "prepared", 1), else_=2), Run.id.desc())
     )
@@ -54,7 +62,7 @@ def tasks(session: Session, person_id: int, text: str, most: int) -> list[FoundT
         .join(Run, TaskRow.run_id == Run.id)
         .join(Edition, Run.edition_id == Edition.id)
         .join(TemplateRow, Edition.template_id == TemplateRow.id)
-        .where(TaskRow.title.icontains(text, autoescape=True), seen_by(person_id))
+        .where(_holds(TaskRow.title, text), seen_by(person_id))
         .order_by(
             case((Run.state == "live", 0), else_=1),
             case((mine, 0), else_=1),
@@ -69,16 +77,14 @@ def tasks(session: Session, person_id: int, text: str, most: int) -> list[FoundT
 def templates(session: Session, person_id: int, text: str, most: int) -> list[tuple[int, str, str]]:
     """Id, name and category of the templates whose name holds a text."""
     query = select(TemplateRow.id, TemplateRow.name, TemplateRow.category)
-    query = query.where(TemplateRow.name.icontains(text, autoescape=True), open_to(person_id))
+    query = query.where(_holds(TemplateRow.name, text), open_to(person_id))
     rows = session.execute(query.order_by(TemplateRow.name).limit(most)).all()
     return [(number, name, category) for number, name, category in rows]
 
 
 def people(session: Session, text: str, most: int) -> list[tuple[int, str, str]]:
     """Id, name and title of those whose name holds a text."""
-    query = select(Person.id, Person.name, Person.title).where(
-        Person.name.icontains(text, autoescape=True), Person.active
-    )
+    query = select(Person.id, Person.name, Person.title).where(_holds(Person.name, text), Person.active)
     return [
         (number, name, title) for number, name, title in session.execute(query.order_by(Person.name).limit(most)).all()
     ]

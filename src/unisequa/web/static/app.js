@@ -1,5 +1,5 @@
 // What every page has: theme, list of keys, short messages.
-import { byId } from "./dom.js";
+import { all, byId } from "./dom.js";
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("shell", () => ({
@@ -34,6 +34,15 @@ export function toast(text, undo) {
     box.append(button);
   }
   if (text) toastTimer = setTimeout(() => { box.textContent = ""; }, undo ? 60000 : 8000);
+  clearOfToast();
+}
+
+/** A message stands above the bars at the foot of the page, whichever came first: they are there to be pressed. */
+export function clearOfToast() {
+  const box = byId("toast");
+  if (!box.firstChild) return;
+  const tops = all("#tray, #many").filter((bar) => bar.offsetHeight).map((bar) => bar.getBoundingClientRect().top);
+  box.style.bottom = tops.length ? `${innerHeight - Math.min(...tops) + 10}px` : "";
 }
 
 // One request after the other: one that were made while another is on its way would be put off, and its promise kept
@@ -60,6 +69,25 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
   }
 });
+// What can be done on this page, by any part of what its button says; pressed as if one had pressed that.
+const MOST_ACTS = 6;
+function showActs(/** @type {string} */ text) {
+  /** @type {Map<string, any>} */
+  const acts = new Map();
+  for (const one of text ? all("#main :is(button, summary, a.btn, a.link, .views a):not([data-open], [data-k], :disabled)") : []) {
+    const says = (one.getAttribute("aria-label") || one.textContent).replace(/\s+/g, " ").trim();
+    if (says.length < 60 && says.toLowerCase().includes(text) && one.checkVisibility() && !acts.has(says)) acts.set(says, one);
+  }
+  byId("here").replaceChildren(...[...acts].slice(0, MOST_ACTS).map(([says, one]) => {
+    const row = Object.assign(document.createElement("button"), { type: "button", className: "foundrow w-full text-left cursor-pointer" });
+    row.append(Object.assign(document.createElement("span"), { className: "kind", textContent: "here" }), Object.assign(document.createElement("b"), { textContent: says }));
+    row.addEventListener("click", () => {
+      byId("find").close();
+      one.click();
+    });
+    return row;
+  }));
+}
 // Finding from anywhere: a slash opens it, arrows go through what is found.
 function openFinder() {
   const box = byId("find");
@@ -71,6 +99,7 @@ function openFinder() {
 let looking = 0;
 function look() {
   clearTimeout(looking);
+  showActs(byId("find-text").value.trim().toLowerCase());
   const path = `${document.body.dataset.root}find?q=${encodeURIComponent(byId("find-text").value)}`;
   looking = setTimeout(() => ask("GET", path, { target: "#found", swap: "innerHTML" }), 120);
 }

@@ -1,5 +1,5 @@
 // The page of a run: selecting, typing, shifting. What would follow is the server's to say.
-import { ask, send } from "../app.js";
+import { ask, clearOfToast, send } from "../app.js";
 import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find, unwatched } from "../dom.js";
@@ -75,6 +75,7 @@ function settled() {
   driven();
   if (byId("shifting")) shiftingOf(byId("shifting"));
   showChosen();
+  clearOfToast();
 }
 
 // How far down a row stands below the head of the sheet, negative above it.
@@ -229,6 +230,7 @@ function showChosen() {
   if (!bar) return;
   bar.hidden = !chosen.size;
   byId("many-count").textContent = `${chosen.size} chosen`;
+  clearOfToast();
 }
 function withChosen(/** @type {string} */ what) {
   const keys = [...chosen];
@@ -244,7 +246,11 @@ function withChosen(/** @type {string} */ what) {
   }
   if (what === "move") return work("/work", { kind: "move", key: keys[0], keys: JSON.stringify(keys), value: typed.by });
   if (what === "fix" || what === "free") return work("/work", { kind: what, key: keys[0], keys: JSON.stringify(keys), value: "" });
-  return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => workNow().dataset.refused || none());
+  return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => {
+    if (workNow().dataset.refused) return;
+    byId("many").reset(); // what was said was said of those
+    none();
+  });
 }
 
 function zoomTo(zoom) {
