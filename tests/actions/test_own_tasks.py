@@ -79,6 +79,23 @@ def test_rows_are_read_with_and_without_their_names_above() -> None:
     ]
 
 
+def test_all_that_is_wrong_in_a_list_is_told_at_once_and_what_follows_a_wrong_row_is_not(site: Site) -> None:
+    def day(text: str) -> dt.date:
+        raise Refused({"": f"{text} is no date"})
+
+    rows = [
+        ["Bind", "Ghost", "blursday", "x", "no such"],
+        ["Trim", "", "", "", "Bind"],
+        ["Box", "Spook", "", "", "Trim"],
+    ]
+    with pytest.raises(Refused) as caught, site.store.writing() as session:
+        add_tasks(session, site.person("Ada"), site.run, in_lines(rows, day), Place(), TODAY)
+    assert list(caught.value.faults) == ["lines.0", "lines.2"]
+    said = caught.value.faults["lines.0"]
+    assert all(part in said for part in ("blursday is no date", "“Ghost” is nobody", "“no such” is no task", "“x” is"))
+    assert caught.value.faults["lines.2"] == "“Spook” is nobody here and no role of this run."
+
+
 def test_a_templates_tasks_come_under_a_task_which_then_spans_them(site: Site) -> None:
     ada = site.person("Ada")
     with site.store.writing() as session:
@@ -124,8 +141,9 @@ def test_they_become_steps_of_a_template_made_from_the_run_or_from_a_part_of_it(
     with site.store.writing() as session:
         task = NewTask("Ask the printer", "Writer", dt.date(2026, 6, 8), 2)
         add_tasks(session, ada, site.run, [task], Place(phase="paper"), TODAY)
-        whole = drawn(session, ada, site.run, TODAY, keep_dropped=False).template
-        (step,) = [one for one in whole.steps if one.key == "own-1"]
+        seen = drawn(session, ada, site.run, TODAY, keep_dropped=False)
+        (step,) = [one for one in seen.template.steps if one.key == "own-1"]
+        assert {line.key for line in seen.lines if line.was == "not in it"} == {"own-1"}
         assert (step.title, step.role, step.phase, step.duration) == ("Ask the printer", "writer", "paper", 2)
         part = drawn(session, ada, site.run, TODAY, keep_dropped=False, only=["phase:paper"]).template
         assert [one.key for one in part.steps] == ["print", "party", "own-1"]

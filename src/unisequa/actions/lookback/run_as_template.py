@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pydantic import ValidationError
 
@@ -49,8 +49,10 @@ def drawn(
     run = run_of(session, run_id, actor)
     check_may(run.edition.template, actor, "see the template")
     try:
-        own, plan = _with_own(template_of(run.edition), run), plan_of(run, today, viewer=actor.id)
-        template, lines = template_from_run(own, plan, run.facts, keep_dropped=keep_dropped)
+        edition, plan = template_of(run.edition), plan_of(run, today, viewer=actor.id)
+        template, lines = template_from_run(_with_own(edition, run), plan, run.facts, keep_dropped=keep_dropped)
+        there = {step.key for step in edition.steps}
+        lines = [line if line.key in there else replace(line, was="not in it") for line in lines]
         if only:
             template = _part(template, only)
             lines = [line for line in lines if line.key in {step.key for step in template.steps}]

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import partial
+from typing import TypeVar
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.history import note
@@ -29,6 +31,7 @@ from unisequa.store.tables import LinkRow, Run, TaskRow
 MOST_ADDED = 2000
 MOST_IN_RUN = 100_000
 NOBODY = ("", "-", "nobody")
+_T = TypeVar("_T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +51,8 @@ class NewTask:
         Title or key of the task that it follows.
     effort : str
         How much work it is, such as ``4h`` or ``2h 30m``; what is not said counts for no load.
+    unread : str
+        What of it could not be read, in words: it is refused with them and with what else is wrong.
     """
 
     title: str
@@ -56,6 +61,7 @@ class NewTask:
     days: int | str = ""
     after: str = ""
     effort: str = ""
+    unread: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,18 +97,21 @@ def add_tasks(
     faults: dict[str, str] = {}
     made: list[tuple[TaskRow, TaskRow | None]] = []
     number, position = next_number(run), max((row.position for row in run.tasks), default=-1) + 1
+    refused: set[str] = set()
     for n, one in enumerate(tasks):
-        try:
-            role, person_id = _doer(run, people, one.who)
-            before = _found(known, by_title, one.after)
-            row = _row(run, one, place, f"own-{number + n}", before, calendar, today)
-        except Refused as error:
-            faults[f"lines.{n}"] = " ".join(error.faults.values())
+        wrong = [one.unread] if one.unread else []
+        key, after = f"own-{number + n}", "" if one.after.strip().casefold() in refused else one.after
+        doer = _heard(wrong, partial(_doer, run, people, one.who))
+        before = _heard(wrong, partial(_found, known, by_title, after))
+        new = _heard(wrong, partial(_row, run, one, place, key, before, calendar, today))
+        if wrong or doer is None or new is None:
+            faults[f"lines.{n}"] = " ".join(words if words.endswith(".") else f"{words}." for words in wrong)
+            refused.add(" ".join(one.title.split()).casefold())  # what follows it is not told that it is not there
             continue
-        row.role, row.assigned_id, row.position = role, person_id, position + n
-        known[row.key] = row
-        by_title.setdefault(row.title.casefold(), []).append(row)
-        made.append((row, before))
+        (new.role, new.assigned_id), new.position = doer, position + n
+        known[new.key] = new
+        by_title.setdefault(new.title.casefold(), []).append(new)
+        made.append((new, before))
     if faults:
         raise Refused(faults)
     run.tasks += [row for row, _ in made]
@@ -137,6 +146,15 @@ def next_number(run: Run) -> int:
     keys = [row.key for row in run.tasks if row.own] + gone
     numbers = [key.removeprefix("own-").partition("-")[0] for key in keys]
     return max([int(number) for number in numbers if number.isdigit()], default=0) + 1
+
+
+def _heard(wrong: list[str], what: Callable[[], _T]) -> _T | None:
+    """What comes of it; where it is refused nothing, and the words with what else is ``wrong``."""
+    try:
+        return what()
+    except Refused as error:
+        wrong += error.faults.values()
+        return None
 
 
 def _doer(run: Run, people: Mapping[str, list[int]], who: str) -> tuple[str | None, int | None]:
@@ -285,28 +303,19 @@ def remove_task(session: Session, actor: Actor, run_id: int, key: str, today: dt
 def in_lines(lines: Sequence[Sequence[str]], read_day: Callable[[str], dt.date | None]) -> list[NewTask]:
     """Tasks from rows of cells: title, who, start, days, follows, effort; in the order that a row of names above says.
 
-    Raises
-    ------
-    Refused
-        Field ``lines.N`` for each row at fault, counted without empty ones.
+    Empty rows are left out. A start that cannot be read is told with the task.
     """
     rows = [[cell.strip() for cell in row] for row in lines if any(cell.strip() for cell in row)]
     order = ["title", "who", "start", "days", "after", "effort"]
     if rows and (named := [_COLUMNS.get(cell.casefold(), "") for cell in rows[0]]) and "title" in named:
         order, rows = named, rows[1:]
-    faults: dict[str, str] = {}
     tasks = []
-    for n, row in enumerate(rows):
+    for row in rows:
         given = {name: cell for name, cell in zip(order, row, strict=False) if name}
-        try:
-            start = read_day(given["start"]) if given.get("start") else None
-        except Refused as error:
-            faults[f"lines.{n}"] = " ".join(error.faults.values())
-            continue
-        one = NewTask(given.get("title", ""), given.get("who", ""), start, given.get("days", ""))
-        tasks.append(replace(one, after=given.get("after", ""), effort=given.get("effort", "")))
-    if faults:
-        raise Refused(faults)
+        wrong: list[str] = []
+        day = given.pop("start", "")
+        start = _heard(wrong, partial(read_day, day)) if day else None
+        tasks.append(NewTask(given.pop("title", ""), start=start, unread=" ".join(wrong), **given))
     return tasks
 
 

@@ -69,6 +69,7 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
     with store.reading() as session:
         grid = see_run(session, me, run_id, today).plan.grid
     place = Place(text_field(form, "phase", 80), text_field(form, "under", 200))
+    tasks: list[NewTask] = []
     try:
         if text_field(form, "what", 20) == "template":
             day = (
@@ -89,9 +90,9 @@ def add(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
         typed = {name: text_field(form, name, 200_000) for name in FIELDS}
         page = _page(store, me, run_id, today)
         told = tuple(
-            f"Row {int(path.removeprefix('lines.')) + 1}: {message}"
+            f"Row {n + 1}{', ' + tasks[n].title[:80] if tasks[n].title else ''}: {message}"
             for path, message in error.faults.items()
-            if path.startswith("lines.")
+            if path.startswith("lines.") and (n := int(path.removeprefix("lines."))) < len(tasks)
         )
         if "title" in form and "lines.0" in error.faults and text_field(form, "what", 20) == "one":
             told = (error.faults["lines.0"],)
