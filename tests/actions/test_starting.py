@@ -244,3 +244,6 @@ def test_the_last_crew_is_offered_and_a_run_that_is_there_already_is_said(site: 
         there = alike(session, ada, [first], "ansel whitby", {first: FIRST})
         assert [one.name for one in there] == ["Welcome Ansel Whitby"]
         assert alike(session, ada, [first], "Ansel Whitby", {first: FIRST + dt.timedelta(days=1)}) == []
+        go = dict.fromkeys([site.template], dt.date.fromisoformat(str(run_by_id(session, site.run).anchors["go"])))
+        assert [one.id for one in alike(session, ada, [site.template], "", go, ["Bulletin 7"])] == [site.run]
+        assert alike(session, ada, [site.template], "", go, ["Bulletin 8"]) == []  # as those of other facts are called

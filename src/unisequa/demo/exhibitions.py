@@ -170,7 +170,7 @@ def _show(
     if show.state != "live":
         why = "The lender has withdrawn" if show.state == "called off" else "The house waits for the grant"
         day = cleared if over else today
-        with on_day(day):
+        with on_day(min(day, today - dt.timedelta(days=1))):  # what is told of it is past, whatever the hour
             set_run_state(session, lead, number, Becoming(show.state, why, drop_open=True), day)
             loans = handed_off(session, number, day)
         for loan in loans:

@@ -142,6 +142,8 @@ def _comer(
 
 
 def _finish(session: Session, number: int, keeper: Actor, today: dt.date) -> None:
+    """Close a run of which nothing is open: what nobody does is over with its day."""
     run = run_by_id(session, number)
-    if run is not None and all(row.state in {"done", "dropped"} or row.role is None for row in run.tasks):
+    past = [row for row in run.tasks if row.role is None and row.finish_on and row.finish_on <= today] if run else []
+    if run is not None and all(row.state in {"done", "dropped"} or row in past for row in run.tasks):
         set_run_state(session, keeper, number, Becoming("finished"), today)

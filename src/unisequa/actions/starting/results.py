@@ -84,7 +84,7 @@ def crew_of_last(session: Session, actor: Actor, template_id: int) -> tuple[str,
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """A run of the same template about the same subject on the same date."""
+    """A run of the same template about the same subject on the same date; about none, by the same name."""
 
     id: int
     name: str
@@ -92,7 +92,12 @@ class Alike:
 
 
 def alike(
-    session: Session, actor: Actor, template_ids: Collection[int], subject: str, days: Mapping[int, dt.date | None]
+    session: Session,
+    actor: Actor,
+    template_ids: Collection[int],
+    subject: str,
+    days: Mapping[int, dt.date | None],
+    names: Collection[str] = (),
 ) -> list[Alike]:
     """The runs that would be there twice.
 
@@ -100,13 +105,16 @@ def alike(
     ----------
     days : mapping
         Template → the date of its first anchor.
+    names : collection of str
+        What the runs would be called, which tells them apart where they are about nobody.
     """
     record = subject_named(session, subject) if subject.strip() else None
-    if record is None:
+    if record is None and subject.strip():
         return []
     found = []
-    for run in runs_like(session, actor.id, template_ids, record.id):
-        day = days.get(run.template_id)
-        if day is None or day.isoformat()[:10] in {value[:10] for value in run.anchors.values() if value}:
-            found.append(Alike(run.id, run.name, run.template_id))
+    which = runs_like(session, actor.id, template_ids, record.id if record is not None else None, names)
+    for number, name, template_id, anchors in which:
+        day = days.get(template_id)
+        if day is None or day.isoformat()[:10] in {value[:10] for value in anchors.values() if value}:
+            found.append(Alike(number, name, template_id))
     return found

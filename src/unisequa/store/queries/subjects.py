@@ -95,10 +95,16 @@ def joining_or_leaving(session: Session, first: Any, last: Any) -> list[Subject]
     return list(session.scalars(select(Subject).options(joinedload(Subject.manager)).where(within)))
 
 
-def runs_like(session: Session, person_id: int, template_ids: Collection[int], subject_id: int) -> list[RunAbout]:
-    """The runs of some templates about a subject that are not called off and that somebody may see."""
-    which = (Run.subject_id == subject_id) & Edition.template_id.in_(template_ids) & (Run.state != "called off")
-    return runs_about(session, person_id, which)
+def runs_like(
+    session: Session, person_id: int, template_ids: Collection[int], subject_id: int | None, names: Collection[str] = ()
+) -> list[tuple[int, str, int, dict[str, str | None]]]:
+    """The runs of some templates about a subject that are not called off and that somebody may see: id, name, template,
+    anchors. Of those about no subject the ones that are called so."""
+    query = _runs(select(Run.id, Run.name, Edition.template_id, Run.anchors)).where(
+        seen_by(person_id), Edition.template_id.in_(template_ids), Run.state != "called off",
+        Run.subject_id == subject_id if subject_id is not None else Run.subject_id.is_(None) & Run.name.in_(names),
+    )  # fmt: skip
+    return [(number, name, of, anchors) for number, name, of, anchors in session.execute(query.order_by(Run.id))]
 
 
 def last_crew(session: Session, person_id: int, template_id: int) -> tuple[str, list[CrewMember]] | None:

@@ -301,7 +301,7 @@ def _page(
         begin=_next_worked(would, today),
         warnings=tuple(without_task[:MOST_LISTED]),
         more_warnings=max(0, len(without_task) - MOST_LISTED),
-        alike=tuple(alike(session, me, on.ids, first.subject, days)),
+        alike=tuple(alike(session, me, on.ids, first.subject, days, [plan.name for plan in plans.values()])),
         awaits=tuple(x for one, w in zip(on.ons, read.wanted, strict=True) for x in awaiting(one, w.choices)),
         last=next((one[0] for one in last if one), ""),
         missing=() if fresh and not read.faults else tuple(missing),
@@ -387,7 +387,7 @@ def _fact(asked: Asked[Fact], form: FormData, read: FormRead, wrong: Mapping[str
 
 
 _HINTS = {
-    "keeper": "the keeper, you", "outside": "an outside party", "subject": "the one it is about",
+    "keeper": "the keeper, you", "outside": "outside: name <mail>", "subject": "the one it is about",
     "manager": "the manager of the one it is about",
 }  # fmt: skip
 

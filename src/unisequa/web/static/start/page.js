@@ -110,4 +110,4 @@ document.addEventListener("pointerdown", (event) => {
   if (edge) widening(event, edge);
 });
 drawn();
-field.toDay();
+if (!field.model?.hours) field.toDay(); // a job of hours stands at its first bar, which now may be far from
