@@ -144,7 +144,7 @@ def _page(
         day, told = None, {**error.faults, **told}
     with store.reading() as session:
         seen = consider_together(session, me, source, day, today)
-    holders = tuple(_holder(one) for one in seen.holders)
+    holders = tuple(_holder(one, asked=day is not None) for one in seen.holders)
     return MovingPage(
         "people", source, seen.of, day_words(seen.day, year=True) if seen.day else "open", to,
         day_words(day, year=True) if day else "", seen.may, holders, _button(seen, day), told,
@@ -165,9 +165,10 @@ def _button(seen: Moving, day: dt.date | None) -> str:
     return ", ".join(said)
 
 
-def _holder(one: Holder) -> HolderSeen:
+def _holder(one: Holder, *, asked: bool) -> HolderSeen:
     changes = [change for change in one.result.changes if change.key in one.result.plan.positions] if one.result else []
-    said = "stands there already" if one.day is not None and one.result is None and not one.fault else ""
+    there = asked and one.day is not None and one.result is None and not one.fault
+    said = "stands there already" if there else ""
     if one.result is not None:
         said = f"moves {count_words(len(changes), 'task')}"
     conflicts = tuple(conflict.text for conflict in one.result.conflicts) if one.result else ()
