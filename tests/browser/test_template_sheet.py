@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -507,7 +508,24 @@ def test_two_windows_of_one_person_see_each_other_and_undo_their_own(ada: Page) 
     expect(ada.locator("#undo")).to_be_enabled()
     press(ada, "Control+z")  # takes back what was done in this window, not what came last
     assert [line["t"] for line in lines(ada)] == ["Draft", "Check", "Print", "Written there"]
-    other.close()
+    other.close(run_before_unload=True)
+    expect(ada.locator("#undo")).to_have_attribute(
+        "title", re.compile("Written there"), timeout=10_000
+    )  # its window is gone
+
+
+def test_what_another_window_has_just_done_is_never_taken_back_here(ada: Page) -> None:
+    open_bulletin(ada)
+    ada.route("**/look", lambda route: route.abort())  # as where a window lies behind the other
+    ada.evaluate("Sheet.edit({ op: 'set', keys: ['draft'], field: 'title', value: 'Written here' })")
+    settled(ada)
+    other = ada.context.new_page()
+    other.goto(ada.url)
+    expect(other.locator('.row[data-k="draft"] .c-t')).to_contain_text("Written here")
+    expect(other.locator("#undo")).to_be_disabled()
+    press(other, "Control+z")
+    expect(other.locator("#toast")).to_contain_text("nothing to undo")
+    assert lines(other)[0]["t"] == "Written here"
 
 
 def test_two_people_on_one_draft_see_each_others_changes(ada: Page, address: str) -> None:

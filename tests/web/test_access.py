@@ -126,6 +126,7 @@ ROUTES: dict[str, Act] = {
     "POST /templates/{template_id}/edit": "change a draft",
     "POST /templates/{template_id}/editions/{number}/{what}": "manage the template",
     "POST /templates/{template_id}/look": "see the template",
+    "POST /templates/{template_id}/leave": "see the template",
     "POST /templates/{template_id}/paste": "change a draft",
     "POST /templates/{template_id}/redo": "change a draft",
     "POST /templates/{template_id}/release": "change a draft",
@@ -173,6 +174,7 @@ JSON_BODIES: dict[str, dict[str, Any]] = {
     "/undo": {},
     "/redo": {},
     "/look": {"edition": 1, "revision": 1},
+    "/leave": {},
     "/preview": {},
 }
 

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from unisequa.actions.access import check_may
 from unisequa.actions.history import LONGEST, Happened, note
 from unisequa.actions.people.people import Actor
-from unisequa.actions.templates.held import windows_elsewhere
+from unisequa.actions.templates.held import at_work, windows_elsewhere
 from unisequa.actions.templates.naming import check_name
 from unisequa.actions.templates.seeing import template_row
 from unisequa.core.calendars.words import as_sentence
@@ -85,6 +85,8 @@ def _keep(
             window=actor.window,
         )
     )
+    if actor.window:
+        at_work(session, actor, draft.template_id)
     session.flush()
 
 

@@ -16,7 +16,9 @@ from unisequa.store.queries import held
 from unisequa.store.store import Session
 
 MOST_CLIPS, MOST_UPLOADS = 200, 40
-HERE_SECONDS = 12.0
+# Others are here while they look; a window of one's own is open until it is closed, though it lies behind another
+# for a while.
+HERE_SECONDS, OPEN_SECONDS = 12.0, 900.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,14 +85,25 @@ def find_upload(session: Session, actor: Actor, name: str) -> Upload:
 
 def look(session: Session, actor: Actor, template_id: int, step: str) -> tuple[Here, ...]:
     """Say that somebody has a template open at a step; gives who else has."""
+    at_work(session, actor, template_id, step)
     moment = time.time()
-    held.look(session, template_id, actor.id, actor.window, step, moment, moment - HERE_SECONDS)
-    others = held.others(session, template_id, actor.id, actor.window, moment - HERE_SECONDS)
+    others = held.others(session, template_id, actor.id, actor.window, moment - HERE_SECONDS, moment - OPEN_SECONDS)
     return tuple(Here("you, in another window" if own else name, at) for name, at, own in others)
+
+
+def at_work(session: Session, actor: Actor, template_id: int, step: str | None = None) -> None:
+    """Say that a window is open, at a step or where it was: whoever edits is there before they next look around."""
+    moment = time.time()
+    held.look(session, template_id, actor.id, actor.window, step, moment, moment - OPEN_SECONDS)
+
+
+def leave(session: Session, actor: Actor, template_id: int) -> None:
+    """Say that a window is closed: what was done in it can be undone in the next."""
+    held.leave(session, template_id, actor.id, actor.window)
 
 
 def windows_elsewhere(session: Session, actor: Actor, template_id: int) -> list[str]:
     """Somebody's own other windows in which a template is open now; none where it is not said which one this is."""
     if not actor.window:
         return []
-    return held.windows_elsewhere(session, template_id, actor.id, actor.window, time.time() - HERE_SECONDS)
+    return held.windows_elsewhere(session, template_id, actor.id, actor.window, time.time() - OPEN_SECONDS)

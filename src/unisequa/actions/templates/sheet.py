@@ -68,20 +68,24 @@ def _sheet(session: Session, actor: Actor, edition: Edition, today: dt.date, reh
         now = included_now(session, edition).editions
         older = {n for n, one in included.editions.items() if n in now and now[n].number > one.number}
         newer = frozenset(inner.name for inner in included.library.all() if included.id_of(inner.name) in older)
-    draft = looked.state == "draft"
-    elsewhere = windows_elsewhere(session, actor, edition.template_id) if draft else ()
-    last = next_edit(session, actor.id, edition.id, "done", elsewhere) if draft else None
-    again = next_edit(session, actor.id, edition.id, "undone", elsewhere) if draft else None
     return SheetSeen(
         looked,
         included,
         drawn,
         tuple(checks(session, edition, drawn)),
         newer,
-        last.text if last else None,
-        again.text if again else None,
+        *_next(session, actor, edition),
         None if rehearsal is None else rehearsed(session, actor, template, included, rehearsal, today),
     )
+
+
+def _next(session: Session, actor: Actor, edition: Edition) -> tuple[str | None, str | None]:
+    """What undoing and doing again come to next, in words."""
+    if edition.state != "draft":
+        return None, None
+    elsewhere = windows_elsewhere(session, actor, edition.template_id)
+    last, again = (next_edit(session, actor.id, edition.id, state, elsewhere) for state in ("done", "undone"))
+    return last.text if last else None, again.text if again else None
 
 
 def edit_sheet(
@@ -124,10 +128,18 @@ def take_back(session: Session, actor: Actor, template_id: int, *, again: bool =
 
 @dataclass(frozen=True, slots=True)
 class News:
-    """What others have changed since somebody last looked, in words; the sheet, if anything has."""
+    """What others have changed since somebody last looked, in words; the sheet, if anything has.
+
+    Parameters
+    ----------
+    undo, redo : str, optional
+        The edit that each comes to next, in words: which it is changes too when another window is closed.
+    """
 
     changes: tuple[str, ...]
     sheet: SheetSeen | None
+    undo: str | None
+    redo: str | None
 
 
 def news(
@@ -143,10 +155,11 @@ def news(
     edition = edition_of(session, actor, template_id)
     editor = seen(edition, actor).may("change a draft")
     newer = edition.number > number and editor
+    undo, redo = _next(session, actor, edition)
     if not newer and not (edition.number == number and edition.revision != revision):
-        return News((), None)
+        return News((), None, undo, redo)
     edits = edits_since(session, edition, revision if edition.number == number else 0)
     told = [one for one in edits if (one.person_id, one.window) != (actor.id, actor.window)]
     you = "you, in another window"
     changes = tuple(f"{you if one.person_id == actor.id else one.who}: {one.text}" for one in told)
-    return News(changes, _sheet(session, actor, edition, today, rehearsal))
+    return News(changes, _sheet(session, actor, edition, today, rehearsal), undo, redo)

@@ -13,6 +13,7 @@ from starlette.responses import JSONResponse, Response
 from unisequa.actions.people.accounts import set_widths, widths_of
 from unisequa.actions.people.people import Actor
 from unisequa.actions.templates.held import Here, find_clip, keep_clip
+from unisequa.actions.templates.held import leave as leave_window
 from unisequa.actions.templates.held import look as look_at
 from unisequa.actions.templates.rehearsals import Rehearsal, days_rehearsed
 from unisequa.actions.templates.seeing import see_edition
@@ -248,8 +249,19 @@ def look(me: SignedIn, body: PostedJson, store: StoreOf, settings: SettingsOf, t
             "others": [{"name": one.name, "at": one.at} for one in others],
             "changes": list(since.changes),
             "sheet": as_sent(since.sheet) if since.sheet else None,
+            "undo": since.undo,
+            "redo": since.redo,
         }
     )
+
+
+@router.post("/templates/{template_id}/leave")
+def leave(me: SignedIn, body: PostedJson, store: StoreOf, template_id: Id) -> Response:
+    """This window is closed."""
+    with store.writing() as session:
+        if see_edition(session, me, template_id).may("change a draft"):
+            leave_window(session, me, template_id)
+    return _answered({})
 
 
 @router.post("/templates/{template_id}/clip")

@@ -17,6 +17,17 @@ import "./zoom.js";
 /** @type {any} */ (window).Sheet = Sheet;
 
 
+// What undoing and doing again come to.
+function drawBack() {
+  const { model } = Sheet;
+  for (const way of ["undo", "redo"]) {
+    const button = byId(way);
+    if (!button) continue;
+    button.disabled = !model[way];
+    button.title = model[way] ? `${way === "undo" ? "Undo" : "Do again"}: ${model[way]}` : way === "undo" ? "Nothing to undo" : "Nothing to do again";
+  }
+}
+
 Sheet.drawPage = function drawPage() {
   const { model } = Sheet;
   byId("title").textContent = model.head.name;
@@ -24,12 +35,7 @@ Sheet.drawPage = function drawPage() {
   byId("about-line").textContent = `${model.head.category} · edition ${model.edition}, ${model.state} · ${model.head.size} · ${model.head.owner}`;
   drawChecks();
   Sheet.drawRehearsal();
-  for (const way of ["undo", "redo"]) {
-    const button = byId(way);
-    if (!button) continue;
-    button.disabled = !model[way];
-    button.title = model[way] ? `${way === "undo" ? "Undo" : "Do again"}: ${model[way]}` : way === "undo" ? "Nothing to undo" : "Nothing to do again";
-  }
+  drawBack();
   const release = byId("release");
   if (release) {
     release.hidden = model.state !== "draft";
@@ -381,16 +387,24 @@ function hereToo(names) {
 // Who else is here, and what they have changed.
 async function look() {
   if (document.hidden || Sheet.pending.length || Sheet.editor || Sheet.dragging) return;
-  const answer = await Sheet.ask("/look", { revision: Sheet.model.revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
+  const { revision } = Sheet.model;
+  const answer = await Sheet.ask("/look", { revision, edition: Sheet.model.edition, at: Sheet.real(Sheet.cur.id), rehearsal: Sheet.rehearsal }).catch(() => null);
   if (!answer || !answer.ok) return;
   byId("others").textContent = hereToo(answer.others.map((one) => one.name));
+  const overtaken = Sheet.model.revision !== revision; // an answer to an edit was faster, and is newer
+  if (!answer.sheet && !overtaken && !Sheet.pending.length) {
+    Object.assign(Sheet.model, { undo: answer.undo, redo: answer.redo });
+    drawBack();
+  }
   const theirs = new Map(answer.others.map((other) => [other.at, other.name]));
   const moved = JSON.stringify([...theirs]) !== JSON.stringify([...Sheet.theirs]);
   Sheet.theirs = theirs;
   if (moved && !answer.sheet && !Sheet.editor) Alpine.mutateDom(() => Sheet.drawRows());
   if (answer.sheet && !Sheet.pending.length && !Sheet.editor && !Sheet.dragging) {
-    Sheet.take(answer.sheet);
-    Sheet.panelStale();
+    if (!overtaken) {
+      Sheet.take(answer.sheet);
+      Sheet.panelStale();
+    }
     if (answer.changes.length) toast(answer.changes.slice(-3).join(" · "));
   }
 }
@@ -446,7 +460,10 @@ document.addEventListener("alpine:init", () => {
         Sheet.cur.id = Sheet.items[0].id;
         Sheet.selected();
       }
+      look(); // the page was made before it was known which window it stands in
       setInterval(look, Number(work.dataset.every) * 1000);
+      document.addEventListener("visibilitychange", look);
+      if (Sheet.mine()) window.addEventListener("pagehide", () => Sheet.ask("/leave", {}, { keepalive: true }).catch(() => null));
     },
   }));
 });

@@ -24,8 +24,9 @@ Sheet.mine = () => Sheet.work().dataset.editable === "yes";
 Sheet.editable = () => Sheet.mine() && !Sheet.rehearsal;
 Sheet.real = (key) => Sheet.alias.get(key) || key;
 
-Sheet.ask = async function ask(rest, body) {
+Sheet.ask = async function ask(rest, body, how = {}) {
   const answer = await fetch(Sheet.path() + rest, {
+    ...how,
     method: "POST",
     headers: { "content-type": "application/json", accept: "application/json", "x-csrf-token": document.body.dataset.csrf, ...WINDOW },
     body: JSON.stringify(body),
