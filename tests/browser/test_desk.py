@@ -66,6 +66,14 @@ def test_what_is_refused_is_told_and_the_desk_stands(ada: Page, address: str) ->
 
     ada.locator('.row[data-key="draft"]').click()
     panel = ada.get_by_label("Selected task")
+    expect(panel.get_by_role("heading", name="Draft")).to_be_visible()
+    panel.get_by_label("A word on it").fill("All but the last page")
+    panel.get_by_label("On", exact=True).fill("32 june")
+    panel.get_by_role("button", name="Begin").click()
+    expect(panel.get_by_role("alert")).to_contain_text("there is no such day")
+    expect(panel.get_by_label("On", exact=True)).to_be_focused()
+    expect(panel.get_by_label("A word on it")).to_have_value("All but the last page")
+    panel.get_by_label("On", exact=True).fill("")
     panel.get_by_role("button", name="Begin").click()
     expect(panel.locator(".key").first).to_have_text("under way")
     panel.get_by_role("button", name="Days left").click()
@@ -73,6 +81,19 @@ def test_what_is_refused_is_told_and_the_desk_stands(ada: Page, address: str) ->
     panel.get_by_role("button", name="Send to Ada").click()
     expect(panel.get_by_text("Say what is left as a number of working days.")).to_be_visible()
     expect(panel.get_by_label("Days left")).to_have_value("a few")
+
+
+def test_what_a_step_only_warns_of_is_done_from_the_desk_all_the_same(ada: Page, address: str) -> None:
+    ada.goto(f"{address}/")
+    ada.locator('.row[data-key="party"]').focus()
+    ada.keyboard.press("d")  # with no panel open: it opens, and asks
+    panel = ada.get_by_label("Selected task")
+    expect(panel.get_by_role("alert")).to_contain_text("which is not done")
+    panel.get_by_label("A word on it").fill("There was cake already")
+    panel.get_by_role("button", name="Done all the same").click()
+    expect(ada.locator("#toast")).to_contain_text("done")
+    ada.get_by_role("link", name="Done", exact=True).click()
+    expect(ada.locator('.row[data-key="party"]')).to_be_visible()
 
 
 def test_a_thumb_does_a_days_work(ada: Page, address: str) -> None:

@@ -39,7 +39,7 @@ def act(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: 
         toast = _toast(done) if done else ""
         work = desk_work(session, me, today, field(form, "view", 20), toast=toast, undo=done.number if done else 0)
     if faults:
-        work = with_faults(work, tuple(faults.values()))
+        work = with_faults(work, faults, field(form, "act", 20))
         return form_again(request, "desk/_work.html", {"work": work}, faults)
     return render(request, "desk/_work.html", {"work": work})
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from fastapi import APIRouter, Request
@@ -14,6 +15,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import AtHand
 from unisequa.actions.runs.proposing import Proposal
 from unisequa.core.calendars.words import count_words, day_words
+from unisequa.core.work.task_states import ACTS
 from unisequa.store.store import Session
 from unisequa.web.desk.sheet import DeskLine, DeskSheet, days_of_load, desk_sheet, hours_words
 from unisequa.web.pages import render
@@ -71,8 +73,18 @@ class DeskWork:
     days: tuple[tuple[str, str, bool, int, int], ...]
     toast: str = ""
     undo: int = 0
-    faults: tuple[str, ...] = ()
+    faults: tuple[DeskFault, ...] = ()
     beginning: Beginning | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DeskFault:
+    """What is wrong with what was tried: of which field, in words, and what does it all the same, where that may be."""
+
+    name: str
+    words: str
+    act: str = ""
+    all_the_same: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,9 +162,14 @@ _EMPTY = {
 }
 
 
-def with_faults(work: DeskWork, faults: tuple[str, ...]) -> DeskWork:
+def with_faults(work: DeskWork, faults: Mapping[str, str], tried: str) -> DeskWork:
     """The same desk, with what was refused."""
-    return replace(work, faults=faults)
+    button = next((f"{row.button} all the same" for row in ACTS if row.act == tried), "")
+    told = [
+        DeskFault(name, words, tried, button) if name == "gate" and button else DeskFault(name, words)
+        for name, words in faults.items()
+    ]
+    return replace(work, faults=tuple(told))
 
 
 def _is_for_today(task: DeskTask, today: int) -> bool:

@@ -11,6 +11,8 @@ const field = new RunField();
 let open = null;
 /** @type {string | null} What can be undone. */
 let undone = null;
+/** What was asked for last, what was open then, and the words typed for it: they are typed again where it was refused. @type {{ task: any, open: any, words: Record<string, string> }} */
+let tried = { task: null, open: null, words: {} };
 
 const under = (/** @type {string} */ path) => document.body.dataset.root + path;
 const view = () => byId("work").dataset.view;
@@ -28,6 +30,7 @@ function act(/** @type {{ run: string, key: string }} */ task, /** @type {string
   const typed = (/** @type {string} */ id) => (byId(id) ? byId(id).value : "");
   const own = open && open.key === task.key && open.run === task.run;
   const words = own ? { act_why: typed("act-why"), act_day: typed("act-day") } : {};
+  tried = { task: what === "take" ? null : task, open, words };
   return inTurn(() => send(under("desk/act"), { run: task.run, key: task.key, act: what, view: view(), ...words, ...more }));
 }
 
@@ -40,7 +43,27 @@ function settled() {
   field.take("day", open ? open.ref : "");
   load();
   tabbed();
-  if (open) show(open, false);
+  const told = all("#work > [data-fault]");
+  if (told.length && tried.task && open === tried.open) open = tried.task; // unless another was opened meanwhile
+  if (open) show(open, false).then(() => again(told));
+}
+
+// What was refused is told where it was typed, which stands there still.
+function again(/** @type {any[]} */ told) {
+  const form = find("#panel form[data-act]");
+  if (!told.length || !form || !open || !tried.task || open.ref !== tried.task.ref) return;
+  for (const name of Object.keys(tried.words)) form.elements[name].value = tried.words[name];
+  form.append(...told);
+  for (const line of told) line.classList.remove("px-5");
+  const wrong = told.find((line) => byId(`act-${line.dataset.fault}`));
+  if (wrong) {
+    const input = byId(`act-${wrong.dataset.fault}`);
+    wrong.id = `told-${wrong.dataset.fault}`;
+    input.setAttribute("aria-invalid", "true");
+    input.setAttribute("aria-describedby", wrong.id);
+    input.focus();
+  }
+  told[told.length - 1].scrollIntoView({ block: "nearest" });
 }
 
 // The hours laid on each day, above the tasks: up to what a day has, and what is over it.
@@ -77,6 +100,7 @@ function show(/** @type {{ run: string, key: string, ref: string }} */ task, foc
   const path = under(`runs/${task.run}/tasks/${encodeURIComponent(task.key)}?on=desk`);
   return ask("GET", path, { target: "#panel", swap: "innerHTML" }).then(() => {
     if (focus && row) row.focus({ preventScroll: true });
+    find("#panel [data-act]")?.scrollIntoView({ block: "nearest" }); // in a narrow page it lies below the row
   });
 }
 
@@ -108,7 +132,8 @@ function clicked(/** @type {any} */ event) {
   const other = at("[data-open]");
   if (other && open) return show({ run: open.run, key: other.dataset.open, ref: `${open.run}:${other.dataset.open}` });
   const done = at("[data-do]");
-  if (done && open) return act(open, done.dataset.do, { confirmed: done.dataset.confirmed || "", to: byId("hand-to")?.value || "" });
+  const meant = at("#panel") ? open : tried.task;
+  if (done && meant) return act(meant, done.dataset.do, { confirmed: done.dataset.confirmed || "", to: byId("hand-to")?.value || "" });
   const row = at("[data-k]");
   if (!row || at("#panel")) return undefined;
   return open && open.ref === row.dataset.k ? close() : show(of(row), false);

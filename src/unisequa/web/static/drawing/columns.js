@@ -8,7 +8,7 @@ const SHEETS = { wide: "template", compared: "changes", start: "start", desk: "d
 const widthName = () => `columns-${SHEETS[[...box().classList].find((name) => name in SHEETS) || ""] || "run"}`;
 
 /** How wide the worded columns are, in pixels. */
-export const columnWidth = () => /** @type {HTMLElement} */ (document.querySelector(".rows")).getBoundingClientRect().width;
+export const columnWidth = () => document.querySelector(".rows")?.getBoundingClientRect().width || 0; // where the last row has gone, no column is left
 
 /** Make them so wide, and keep it. @param {number} width */
 export function widen(width) {
