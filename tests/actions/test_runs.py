@@ -14,7 +14,7 @@ from tests.site import TODAY, Site, make_site
 from unisequa.actions.runs import shifts
 from unisequa.actions.runs.crew import fill_role
 from unisequa.actions.runs.life import Becoming, set_run_state
-from unisequa.actions.runs.seeing import task_of
+from unisequa.actions.runs.seeing import see_run, task_of
 from unisequa.actions.runs.work import Acted, Deed, act_on_task, act_on_tasks
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
@@ -96,6 +96,34 @@ def test_a_sign_off_takes_a_second_person_in_that_role(site: Site) -> None:
         act(site, "Cleo", "check", "sign off")
     act(site, "Ada", "check", "sign off")
     assert states(site)["check"] == "done" and states(site)["print"] == "ready"
+
+
+@pytest.mark.parametrize(
+    ("signer", "keeper", "owner", "now"),
+    [
+        ("Ada", "Bela", "Bela", "Ada"),
+        ("Cleo", "Bela", "Ada", "Bela"),
+        ("Cleo", "Cleo", "Ada", "Ada"),
+        ("Cleo", "Cleo", "Cleo", "an administrator"),
+    ],
+)
+def test_where_the_signer_did_it_the_next_in_turn_signs_off(
+    site: Site, signer: str, keeper: str, owner: str, now: str
+) -> None:
+    act(site, "Bela", "draft", "finish")
+    with site.store.writing() as session:
+        run = session.get_one(Run, site.run)
+        run.keeper_id, run.edition.template.owner_id = site.people[keeper], site.people[owner]
+        next(member for member in run.crew if member.role == "lead").person_id = site.people[signer]
+    act(site, "Cleo", "check", "finish")
+    with site.store.reading() as session:
+        assert see_run(session, site.person("Ada"), site.run, TODAY).task("check").signs == now
+    for name in {"Ada", "Bela", "Cleo"} - {now}:
+        with pytest.raises((Refused, NotAllowed)):
+            act(site, name, "check", "sign off")
+    if now in site.people:
+        act(site, now, "check", "sign off")
+        assert states(site)["check"] == "done"
 
 
 def test_only_who_does_it_and_the_keeper_work_on_a_task(site: Site) -> None:

@@ -30,7 +30,7 @@ def sheet(found: Plan, *edits: Edit, labels: tuple[DayLabel, ...] = ()) -> RunSh
         task.key: TaskSeen(
             key=task.key, title=task.title, phase=task.phase, role=task.role, kind="todo", state=task.state,
             instructions="", links_out=(), effort=None, may_skip=False, sign_off_role=None, sign_off=None,
-            may_work=True, may_sign_off=False, gate="bar", who="", person_id=None, given=False, mine=False,
+            may_work=True, may_sign_off=False, signs="", gate="bar", who="", person_id=None, given=False, mine=False,
             of_team=False, in_team=False, checked=frozenset(), own=False, done_at=None,
         )
         for task in found.tasks

@@ -67,6 +67,8 @@ class TaskSeen:
         Whether it is this person's, alone or in a team.
     of_team, in_team : bool
         Whether its role is a team's, and whether this person is in that.
+    signs : str
+        Who signs it off, now that it is in review: nobody signs off what they did.
     checked : frozenset of int
         The numbers of the ticked boxes of its instructions.
     """
@@ -85,6 +87,7 @@ class TaskSeen:
     sign_off: SignOff | None
     may_work: bool
     may_sign_off: bool
+    signs: str
     gate: str
     who: str
     person_id: int | None
@@ -290,6 +293,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
             sign_off=rules.get(row.key),
             may_work=changes or theirs,
             may_sign_off=row.state == "in review" and access.may_sign_off(run, row, actor),
+            signs=(names.get(row.signer_id or 0) or "an administrator") if row.state == "in review" else "",
             gate=row.gate,
             who=doers.get(row.role or "", "") if row.assigned_id is None else names.get(row.assigned_id, ""),
             person_id=row.person_id,
@@ -335,8 +339,8 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
 
 
 def _names(session: Session, run: Run, rows: queries.RowsOfRun) -> dict[int, str]:
-    """The names of those whom single tasks were given to."""
-    wanted = {row.assigned_id for row in rows.tasks if row.assigned_id}
+    """The names of those whom single tasks were given to, and of those who sign them off now."""
+    wanted = {number for row in rows.tasks for number in (row.assigned_id, row.signer_id) if number}
     known = {member.person_id: member.person.name for member in run.crew if member.person}
     others = people_by_id(session, wanted - set(known))
     return {number: name for number, name in known.items() if number} | {n: p.name for n, p in others.items()}

@@ -186,7 +186,7 @@ def task_panel(
         all_the_same=f"{ACT[tried].button} all the same" if tried in ACT else "",
         may_work=allowed,
         may_move=run.may_consider and row.state not in FINISHED and not on_desk,
-        sign_off=sign_off_words(rule, signer.name or signer.label, template) if rule else "",
+        sign_off=sign_off_words(rule, row.signs or signer.name or signer.label, template) if rule else "",
         gate=_gate(held, plan),
         effort=row.effort or "",
         more=more,
@@ -249,7 +249,7 @@ def _barred(
     elif plan.is_parent(plan.position(row.key)):
         told.append("It spans its sub-steps; work on those.")
     elif state == "in review" and not row.may_sign_off:
-        told.append("It waits for the sign-off of a second person.")
+        told.append(f"It waits for {row.signs} to sign it off.")
     elif not row.may_work and state not in FINISHED:
         told.append("Who does it, and the run's keeper, change its state.")
     if barred:
