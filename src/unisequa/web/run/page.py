@@ -61,11 +61,12 @@ def run_page(
     to: str = "",
     proposal: Number = None,
     aside: Number = None,
+    saved: str = "",
 ) -> Response:
     """A run in one of its views; ``edits`` are a shift made ready, ``anchor`` and ``to`` one of an anchor, as
     typed, ``proposal`` the number of one that somebody has sent, ``aside`` that of one that is kept aside."""
     if view in {"crew", "facts", "history"}:
-        return side(request, me, store, settings, run_id, view)
+        return side(request, me, store, settings, run_id, view, saved=saved == "yes")
     view = as_view(view)
     look = look_in({name: request.query_params.get(name, "") for name in LOOKED})
     asked = Asked(zoom=as_zoom(zoom), selected=task, view=view, documents=documents_in(edits), look=look)

@@ -109,6 +109,7 @@ class SidePage:
     last: LastLine | None = None
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
+    saved: bool = False
 
 
 @router.post("/runs/{run_id}/baselines")
@@ -147,8 +148,10 @@ def side(
     view: str,
     faults: Mapping[str, str] | None = None,
     typed: Mapping[str, str] | None = None,
+    *,
+    saved: bool = False,
 ) -> Response:
-    """One of the views beside sheet and list."""
+    """One of the views beside sheet and list; whether something was ``saved`` just now."""
     faults, typed = faults or {}, typed or {}
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
@@ -184,6 +187,7 @@ def side(
         last=last_line(run),
         typed=typed,
         faults=faults,
+        saved=saved,
     )
     if faults:
         return form_again(request, f"run/{view}.html", page, faults)
@@ -277,7 +281,7 @@ def _changed(
     except Refused as error:
         typed = {name: text_field(form, name, 2000) for name in form}
         return side(request, me, store, settings, run_id, view, error.faults, typed)
-    return RedirectResponse(f"/runs/{run_id}?view={view}", status_code=303)
+    return RedirectResponse(f"/runs/{run_id}?view={view}&saved=yes", status_code=303)
 
 
 @router.post("/runs/{run_id}/crew")
