@@ -24,7 +24,7 @@ from unisequa.actions.templates.library import keep_template
 from unisequa.core.calendars.grid import Grid
 from unisequa.core.documents.checks import read_template
 from unisequa.core.documents.includes import name_key
-from unisequa.core.documents.template import Wait
+from unisequa.core.documents.template import Step, Wait
 from unisequa.core.errors import NotAllowed, NotThere, Refused
 from unisequa.core.shift.edits import Window
 from unisequa.core.work.readiness import readiness
@@ -96,6 +96,18 @@ def test_a_sign_off_takes_a_second_person_in_that_role(site: Site) -> None:
         act(site, "Cleo", "check", "sign off")
     act(site, "Ada", "check", "sign off")
     assert states(site)["check"] == "done" and states(site)["print"] == "ready"
+
+
+def test_an_open_draft_is_started_only_where_it_is_asked_for(site: Site) -> None:
+    ada = site.person("Ada")
+    choices = Choices(anchors={"go": dt.date(2026, 6, 5)}, facts={"number": "8"})
+    odd = Step(key="draft", title="{{ printer }} writes")
+    with site.store.writing() as session:
+        edit_draft(session, ada, site.template, lambda t: t.model_copy(update={"steps": [odd, *t.steps[1:]]}))
+        released = start_run(session, ada, site.template, None, choices, TODAY)
+        assert session.get_one(Run, released).edition.state == "released"
+        with pytest.raises(Refused, match='writes" cannot be filled in: no fact'):
+            start_run(session, ada, site.template, 2, choices, TODAY)
 
 
 @pytest.mark.parametrize(

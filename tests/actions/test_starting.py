@@ -74,6 +74,7 @@ def test_a_form_sent_twice_makes_its_runs_once_and_the_result_says_what_was_left
             ("Welcome Ansel Whitby", 2, (("Talk", "only where Talks is yes"),))
         ] * 2
         assert made[0].who == (("Desk, nobody yet", 1), ("Lead, nobody yet", 1))
+        assert (made[0].ready, made[0].first) == (0, FIRST - dt.timedelta(days=7))
         with pytest.raises(NotThere):
             see_start(session, site.person("Bela"), start, TODAY)
 

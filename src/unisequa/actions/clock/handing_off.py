@@ -278,7 +278,7 @@ def _said(session: Session, row: DueRow, rule: RuleRow, document: HandOff, cause
         subject = " ".join(fill_in(document.subject or rule.name, values).split())
         text = fill_in(document.text, values)
     except ValueError as error:
-        raise Refused({"text": f"Its words cannot be filled in: {error}."}) from error
+        raise Refused({"text": f"In its words, {error}."}) from error
     if document.then == "word":
         thing = str(row.content.get("thing") or "")
         task = thing if any(one.key == thing for one in run.tasks) else None

@@ -50,7 +50,7 @@ def send_step_message(session: Session, row: DueRow, today: dt.date) -> str:
     try:
         return _sent(session, row, run, task, message)
     except ValueError as error:
-        raise Refused({"": f"The message of {task.title} cannot be filled in: {error}."}) from error
+        raise Refused({"": f"The message of {task.title}: {error}."}) from error
 
 
 def _message(run: Run, task: TaskRow, number: int) -> Message | None:

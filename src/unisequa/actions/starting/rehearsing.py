@@ -12,7 +12,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.filling import Filled, filled
 from unisequa.actions.templates.included import included_by
-from unisequa.actions.templates.seeing import edition_of
+from unisequa.actions.templates.seeing import edition_of, newest_released
 from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import laid_open
@@ -36,8 +36,8 @@ OF_ASSEMBLY = frozenset({"rolled", "backward"})
 class Startable:
     """What is started: an edition with what it includes laid open, and all that its plan rests on, asked for once.
 
-    Without a number it is the draft for who may edit it, or else the newest released; that of ``row`` where it is
-    known already.
+    Without a number it is the newest released, and where none is yet the draft, for who may edit it; that of ``row``
+    where it is known already.
     """
 
     def __init__(
@@ -50,7 +50,10 @@ class Startable:
         row: Edition | None = None,
     ) -> None:
         self._session, self.actor, self.today = session, actor, today
-        self.row = edition_of(session, actor, template_id, number) if row is None else row
+        if row is None:
+            row = edition_of(session, actor, template_id, number)
+            row = (newest_released(row.template) if number is None else None) or row
+        self.row = row
         self.document = template_of(self.row)
         self.included = included_by(session, self.row)
         self.grid = self.document.slots_of_time()

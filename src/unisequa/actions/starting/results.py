@@ -24,7 +24,8 @@ from unisequa.store.store import Session
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """A run that a start made. ``who`` says for whom how many tasks; ``left`` which steps were left out, and why."""
+    """A run that a start made. ``first`` is the day on which the first task will be ready where none is now; ``who``
+    says for whom how many tasks; ``left`` which steps were left out, and why."""
 
     id: int
     name: str
@@ -33,6 +34,7 @@ class Made:
     opens_on: dt.date | None
     tasks: int
     ready: int
+    first: dt.date | None
     who: tuple[tuple[str, int], ...]
     left: tuple[tuple[str, str], ...]
 
@@ -54,12 +56,14 @@ def see_start(session: Session, actor: Actor, number: int, today: dt.date) -> tu
             if task.key not in parents:
                 label, outside = roles.get((run.id, task.role or ""), ("", ""))
                 who[task.person or task.team or outside or (f"{label}, nobody yet" if label else "nobody")] += 1
-        ready = sum(task.ready_on is not None and task.ready_on <= today for task in own)
+        days = [task.ready_on for task in own if task.ready_on is not None]
+        ready = sum(day <= today for day in days)
         left = tuple((title, why) for title, why in start.told.get(str(run.id), ()))
         made.append(
             Made(
                 run.id, run.name, run.template, run.state, run.opens_on, sum(who.values()),
-                ready if run.state == "live" else 0, tuple(who.most_common()), left,
+                ready if run.state == "live" else 0, None if ready else min(days, default=None),
+                tuple(who.most_common()), left,
             )
         )  # fmt: skip
     return tuple(made)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping, Set
 from functools import lru_cache
+from textwrap import shorten
 from typing import Any
 
 from jinja2 import StrictUndefined, Template, TemplateError, nodes
@@ -146,14 +147,15 @@ def fill_in(text: str, values: Mapping[str, Any]) -> str:
     Raises
     ------
     ValueError
-        When an expression cannot be worked out with these values.
+        When an expression cannot be worked out with these values; it says which text, and what is wrong with it.
     """
     if "{" not in text:
         return text
     try:
         return _compiled(text).render(values)
     except (TemplateError, TypeError, AttributeError) as error:
-        raise ValueError(f"cannot be filled in: {error}") from error
+        said = _fault(text, values.keys()) or str(error)
+        raise ValueError(f'"{shorten(text, 80, placeholder=" …")}" cannot be filled in: {said}') from error
 
 
 def holds(condition: str, values: Mapping[str, Any]) -> bool:

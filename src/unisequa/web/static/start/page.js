@@ -77,16 +77,18 @@ function opened(key) {
   soon(0);
 }
 
+const counted = (/** @type {string | number} */ number) => Number(number).toLocaleString("en");
+
 async function starting() {
   const { act, count } = form().dataset;
   byId("start-go").disabled = true;
   const says = byId("start-says");
-  says.textContent = `Creating ${count} tasks …`;
+  says.textContent = `Creating ${counted(count)} tasks …`;
   for (;;) {
     await new Promise((done) => { setTimeout(done, 400); });
     const answer = await fetch(act, { headers: { accept: "application/json" } }).catch(() => null);
     const { tasks } = answer && answer.ok ? await answer.json() : { tasks: null };
-    if (tasks !== null) says.textContent = `${tasks} of ${count} tasks created …`;
+    if (tasks !== null) says.textContent = `${counted(tasks)} of ${counted(count)} tasks created …`;
   }
 }
 
