@@ -33,6 +33,12 @@ class Mails:
     def __init__(self) -> None:
         self.got: list[Any] = []
 
+    async def handle_RCPT(self, _server: Any, _session: Any, envelope: Any, address: str, _options: Any) -> str:
+        if address.startswith("nobody@"):
+            return "550 5.1.1 No such mailbox here"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
     async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:
         self.got.append(envelope)
         return "250 OK"
@@ -118,6 +124,16 @@ def test_mail_that_cannot_leave_waits_and_is_tried_again(site: Site, mails: tupl
     assert send_waiting(site.store, mails[0], "plan@example.org") == 1
     assert send_waiting(site.store, mails[0], "plan@example.org") == 0
     assert len(mails[1].got) == 1 and b"Message-ID: <" in mails[1].got[0].content
+
+
+def test_mail_that_is_refused_is_shown_with_the_servers_words(site: Site, mails: tuple[str, Mails]) -> None:
+    from unisequa.actions.mail import Mail, post_mail
+
+    with site.store.writing() as session:
+        post_mail(session, "a", Mail("nobody@example.org", "Hello", "Is anybody there?"), site.people["Ada"])
+    assert send_waiting(site.store, mails[0], "plan@example.org") == 0
+    page = site.client("Ada").get("/outbox?state=failed").text
+    assert "Hello" in page and "550 5.1.1 No such mailbox here" in page and "Send it again" in page
 
 
 def begun(page: str) -> dict[str, str]:

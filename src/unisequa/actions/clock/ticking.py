@@ -32,6 +32,7 @@ from unisequa.actions.due import CarryOut, HeldBack
 from unisequa.actions.messages.bundling import bundle
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.core.calendars.today import utc_of
+from unisequa.core.calendars.words import count_words
 from unisequa.core.clock.due import next_try
 from unisequa.core.errors import Busy, DocumentError, UnisequaError, Unwell
 from unisequa.store.queries.clock import next_due, people_to_write, taken_due
@@ -65,7 +66,8 @@ class Ticked:
     @property
     def words(self) -> str:
         """As it is printed."""
-        return f"{self.done} done, {self.held} held back, {self.failed} failed, {self.written} messages put together"
+        written = count_words(self.written, "message")
+        return f"{self.done} done, {self.held} held back, {self.failed} failed, {written} put together"
 
 
 def tick(store: Store, today: dt.date, address: str = "") -> Ticked:

@@ -101,6 +101,8 @@ class LetterSeen:
         mail, text or word.
     state : str
         waiting, digest (waiting for it), bell, sent, held back, failed.
+    error : str
+        Why it was refused or held back, in the words of the server that did.
     """
 
     id: int
@@ -115,6 +117,7 @@ class LetterSeen:
     run: str
     left: dt.datetime | None
     tries: int
+    error: str
     may_resend: bool
 
 
@@ -142,7 +145,7 @@ def _letter(one: queries.Letter, actor: Actor) -> LetterSeen:
     line = LINES.get(row.line)
     return LetterSeen(
         row.id, row.made_at, row.kind, state, one.who or content.get("to", ""), subject, text,
-        line.about if line else "", row.run_id, one.run or "", row.left_at, row.tries,
+        line.about if line else "", row.run_id, one.run or "", row.left_at, row.tries, row.error,
         row.kind in {"mail", "text"} and row.state in {"failed", "held back"} and not secret,
     )  # fmt: skip
 

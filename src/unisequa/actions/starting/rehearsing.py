@@ -12,7 +12,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.filling import Filled, filled
 from unisequa.actions.templates.included import included_by
-from unisequa.actions.templates.seeing import edition_of, newest_released
+from unisequa.actions.templates.seeing import edition_of
 from unisequa.core.calendars.today import now_on
 from unisequa.core.documents.calendar import CalendarDocument
 from unisequa.core.documents.includes import laid_open
@@ -50,10 +50,7 @@ class Startable:
         row: Edition | None = None,
     ) -> None:
         self._session, self.actor, self.today = session, actor, today
-        if row is None:
-            row = edition_of(session, actor, template_id, number)
-            row = (newest_released(row.template) if number is None else None) or row
-        self.row = row
+        self.row = edition_of(session, actor, template_id, number, to_start=True) if row is None else row
         self.document = template_of(self.row)
         self.included = included_by(session, self.row)
         self.grid = self.document.slots_of_time()

@@ -57,15 +57,18 @@ def template_row(session: Session, template_id: int) -> TemplateRow:
     return row
 
 
-def edition_of(session: Session, actor: Actor, template_id: int, number: int | None = None) -> Edition:
-    """One edition's row; without a number the draft for who may edit it, or else the newest released."""
+def edition_of(
+    session: Session, actor: Actor, template_id: int, number: int | None = None, *, to_start: bool = False
+) -> Edition:
+    """One edition's row; without a number the draft for who may edit it, or else the newest released. What is to be
+    started is the newest released, and the draft only where none is."""
     row = template_row(session, template_id)
     check_may(row, actor, "see the template")
     editor = may(row, actor, "change a draft")
     seen = [edition for edition in row.editions if edition.state != "draft" or editor]
     if number is not None:
         chosen = next((edition for edition in seen if edition.number == number), None)
-    elif editor:
+    elif editor and not to_start:
         chosen = seen[-1] if seen else None
     else:
         released = [edition for edition in seen if edition.state == "released"]

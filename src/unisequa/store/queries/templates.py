@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import ColumnElement, and_, exists, func, or_, select, update
 from sqlalchemy.orm import Session, joinedload, selectinload
+from sqlalchemy.orm.attributes import set_committed_value
 
 from unisequa.store.queries.taking import take
 from unisequa.store.tables import (
@@ -26,13 +27,16 @@ def template_by_id(session: Session, template_id: int) -> TemplateRow | None:
     """A template with its editions, rights and owner; taken by who is going to write it."""
     take(session, TemplateRow, template_id)
     query = select(TemplateRow).where(TemplateRow.id == template_id)
-    return session.scalar(
+    row = session.scalar(
         query.options(
             joinedload(TemplateRow.owner),
             selectinload(TemplateRow.editions),
             selectinload(TemplateRow.rights).joinedload(TemplateRight.person),
         )
     )
+    for edition in row.editions if row else ():
+        set_committed_value(edition, "template", row)  # not read again from an edition that is gone on with alone
+    return row
 
 
 def editions_by_id(session: Session, numbers: Collection[int]) -> dict[int, Edition]:

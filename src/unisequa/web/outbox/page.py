@@ -37,6 +37,7 @@ class LetterLine:
     run: str
     state: str
     failed: bool
+    error: str
     may_resend: bool
 
 
@@ -86,7 +87,7 @@ def _line(row: LetterSeen, zone: dt.tzinfo, today: dt.date) -> LetterLine:
         state = f"waiting, tried {row.tries} times"
     return LetterLine(
         row.id, moment_words(row.left or row.at, zone, today), row.to, how, row.subject, row.text, row.why, row.run_id,
-        row.run, state, row.state == "failed", row.may_resend,
+        row.run, state, row.state == "failed", row.error if row.state != "sent" else "", row.may_resend,
     )  # fmt: skip
 
 
