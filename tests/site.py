@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime as dt
 import re
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from fastapi.testclient import TestClient
@@ -98,6 +100,17 @@ class Browser:
         return answer
 
 
+@cache
+def _without_rows() -> bytes:
+    """A file with all tables and no rows: going through every migration takes longer than most tests do."""
+    with TemporaryDirectory() as folder:
+        kept = Path(folder) / "kept.sqlite3"
+        store = Store(f"sqlite:///{kept}")
+        store.migrate()
+        store.engine.dispose()
+        return kept.read_bytes()
+
+
 def make_site(
     folder: Path, *, demo: bool = False, content: dict[str, Any] | None = None, database: str | None = None
 ) -> Site:
@@ -106,6 +119,9 @@ def make_site(
         _HASHED.append(hash_password(PASSWORD))
     if demo:
         mark_demo(folder)
+    if database is None and not (kept := folder / "unisequa.sqlite3").exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        kept.write_bytes(_without_rows())
     app = create_app(Settings(clock=False, data=folder, database_url=database, today=TODAY, demo=demo))
     store: Store = app.state.store
     with store.writing() as session:
