@@ -52,6 +52,21 @@ def database(request: pytest.FixtureRequest) -> Iterator[str | None]:
         yield url
 
 
+@pytest.fixture(scope="session")
+def filled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The file of a demo as it is filled on Wednesday 3 June 2026, to be copied by who writes in it."""
+    from tests.site import TODAY
+    from unisequa.demo.fill import fill
+    from unisequa.store.store import Store
+
+    kept = tmp_path_factory.mktemp("filled") / "unisequa.sqlite3"
+    store = Store(f"sqlite:///{kept}")
+    store.migrate()
+    fill(store, TODAY)
+    store.engine.dispose()
+    return kept
+
+
 @pytest.fixture
 def site(tmp_path: Path) -> Iterator[Site]:
     """A site of its own for one test."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import io
 import json
+import shutil
 import sys
 from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass
@@ -277,15 +277,12 @@ def test_where_data_is_not_is_told_in_one_line(tmp_path: Path, monkeypatch: pyte
         assert told.exit_code != 0 and told.stderr.count("\n") == 1 and words in told.stderr, url
 
 
-def test_data_that_no_longer_agrees_is_told(tmp_path: Path) -> None:
+def test_data_that_no_longer_agrees_is_told(tmp_path: Path, filled: Path) -> None:
     from sqlalchemy import text
 
-    from unisequa.demo.fill import fill
     from unisequa.store.store import Store
 
-    store = Store(f"sqlite:///{tmp_path / 'unisequa.sqlite3'}")
-    store.migrate()
-    fill(store, dt.date(2026, 6, 3))
+    store = Store(f"sqlite:///{shutil.copy(filled, tmp_path)}")
     agrees = run("check-data", "--data", str(tmp_path))
     assert agrees.exit_code == 0 and "is what the tasks say" in agrees.stdout
     with store.writing() as session:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -35,7 +36,6 @@ from unisequa.core.calendars.today import Today
 from unisequa.core.documents.checks import read_template
 from unisequa.core.errors import Refused
 from unisequa.core.people.laying import Effort
-from unisequa.demo.fill import fill
 from unisequa.formats.apart import read_apart
 from unisequa.store.plans import minutes_of
 from unisequa.store.queries.runs import all_run_ids, run_by_id
@@ -46,10 +46,8 @@ DAY = TODAY.toordinal()
 
 
 @pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Store]:
-    store = Store(f"sqlite:///{tmp_path_factory.mktemp('across') / 'demo.sqlite3'}")
-    store.migrate()
-    fill(store, TODAY)
+def demo(tmp_path_factory: pytest.TempPathFactory, filled: Path) -> Iterator[Store]:
+    store = Store(f"sqlite:///{shutil.copy(filled, tmp_path_factory.mktemp('across'))}")
     yield store
     store.engine.dispose()
 
