@@ -79,7 +79,7 @@ def fill_house(
             work_off(session, number, keeper, today)
             _finish(session, number, keeper, today)
     _cases(session, people, monday + dt.timedelta(weeks=3), today)
-    quarter_end = dt.date(today.year + today.month // 12, (today.month - 1) // 3 * 3 + 3, 1) + dt.timedelta(days=32)
+    quarter_end = dt.date(today.year, (today.month - 1) // 3 * 3 + 3, 1) + dt.timedelta(days=32)
     ends = quarter_end.replace(day=1) - dt.timedelta(days=1)
     crew = {"controller": str(people["Dunstan Vale"].id), "director": str(people["Hester Lund"].id)}
     choices = Choices(
