@@ -74,8 +74,10 @@ def test_what_is_refused_is_told_and_the_desk_stands(ada: Page, address: str) ->
     expect(panel.get_by_label("On", exact=True)).to_be_focused()
     expect(panel.get_by_label("A word on it")).to_have_value("All but the last page")
     panel.get_by_label("On", exact=True).fill("")
+    panel.get_by_label("A comment").fill("Half a sen")
     panel.get_by_role("button", name="Begin").click()
     expect(panel.locator(".key").first).to_have_text("under way")
+    expect(panel.get_by_label("A comment")).to_have_value("Half a sen")  # it is still being written
     panel.get_by_role("button", name="Days left").click()
     panel.get_by_label("Days left").fill("a few")
     panel.get_by_role("button", name="Send to Ada").click()

@@ -182,6 +182,13 @@ def test_crew_and_state_are_changed_and_written_down(site: Site) -> None:
     assert browser.post(f"/runs/{site.run}/state", {"state": "prepared"}).status_code == 422
 
 
+def test_a_day_of_an_anchor_that_is_not_read_is_told_where_it_was_typed(site: Site) -> None:
+    browser = site.client("Ada")
+    page = browser.get(f"/runs/{site.run}?anchor=go&to=20 mai")
+    assert page.status_code == 422 and 'value="20 mai"' in page.text and 'no month "mai"' in words(page.text)
+    assert "Moves" in browser.get(f"/runs/{site.run}?anchor=go&to=20 may").text
+
+
 def test_a_mistyped_address_keeps_whoever_is_signed_in_on_the_way(site: Site) -> None:
     known, guest = site.client("Ada").get("/rns/8"), site.client().get("/rns/8")
     assert (known.status_code, guest.status_code) == (404, 404)

@@ -8,9 +8,10 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, and_, bindparam, delete, exists, func, or_, select, update
-from sqlalchemy.orm import Session, aliased, joinedload
+from sqlalchemy.orm import Session, joinedload
 from sqlalchemy.orm.attributes import set_committed_value
 
+from unisequa.store.queries.desk import without_parts
 from unisequa.store.queries.runs import seen_by
 from unisequa.store.queries.taking import add_once
 from unisequa.store.queries.templates import LOOKING, open_to
@@ -386,8 +387,6 @@ def standing_tasks(session: Session, run_ids: Collection[int], today: dt.date) -
     """The ready and begun tasks of some live runs."""
     if not run_ids:
         return []
-    part = aliased(TaskRow)
-    spans = exists().where(part.run_id == TaskRow.run_id, part.parent == TaskRow.key)
     of_task = HistoryRow.run_id == TaskRow.run_id, HistoryRow.task_key == TaskRow.key
     last = select(func.max(HistoryRow.at)).where(*of_task).correlate(TaskRow)
     columns = (
@@ -396,7 +395,7 @@ def standing_tasks(session: Session, run_ids: Collection[int], today: dt.date) -
     )  # fmt: skip
     going = or_(TaskRow.state == "under way", and_(TaskRow.state == "waiting", TaskRow.ready_on <= today))
     query = select(*columns).join(Run, TaskRow.run_id == Run.id)
-    query = query.where(Run.id.in_(run_ids), Run.state == "live", going, ~spans)
+    query = query.where(Run.id.in_(run_ids), Run.state == "live", going, without_parts(run_ids))
     return [Standing(*row) for row in session.execute(query.order_by(Run.id, TaskRow.position))]
 
 

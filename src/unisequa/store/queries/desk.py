@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Collection
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, and_, exists, or_, select
+from sqlalchemy import ColumnElement, Select, and_, exists, or_, select, tuple_
 from sqlalchemy.orm import Session, aliased
 
 from unisequa.store.queries.runs import seen_by
@@ -99,13 +99,19 @@ def done_since(session: Session, person_id: int, moment: dt.datetime) -> list[Op
     return [OpenTask(*row) for row in session.execute(query.order_by(TaskRow.done_at.desc(), TaskRow.id)).all()]
 
 
+def without_parts(run_ids: Collection[int]) -> ColumnElement[bool]:
+    """Of the tasks of some runs those that span no others; the parents are looked up once, not for each task."""
+    parts = aliased(TaskRow)
+    spans = select(parts.run_id, parts.parent).where(parts.run_id.in_(run_ids), parts.parent.is_not(None))
+    return tuple_(TaskRow.run_id, TaskRow.key).not_in(spans)
+
+
 def nobodys(session: Session, run_ids: Collection[int]) -> list[OpenTask]:
     """The tasks of some runs that nobody of ours does: they are the keeper's to report."""
     if not run_ids:
         return []
-    parts = aliased(TaskRow)
-    spans = exists().where(parts.run_id == TaskRow.run_id, parts.parent == TaskRow.key)
-    mine = and_(TaskRow.run_id.in_(run_ids), TaskRow.person_id.is_(None), TaskRow.team_id.is_(None), ~spans)
+    nobody = and_(TaskRow.run_id.in_(run_ids), TaskRow.person_id.is_(None), TaskRow.team_id.is_(None))
+    mine = and_(nobody, without_parts(run_ids))
     return _some(session, mine)
 
 

@@ -7,12 +7,16 @@ from dataclasses import dataclass, replace
 from fastapi import APIRouter, Request
 from starlette.responses import Response
 
+from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import InHand, in_hand
 from unisequa.actions.runs.in_hand import aside as kept_aside
 from unisequa.actions.runs.proposing import proposal as proposed
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider
 from unisequa.actions.runs.talking import see_more
+from unisequa.core.errors import Refused
+from unisequa.settings import Settings
+from unisequa.store.store import Store
 from unisequa.web.inputs import Id, Number
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, as_view, as_zoom, documents_in
@@ -70,6 +74,27 @@ def run_page(
     view = as_view(view)
     look = look_in({name: request.query_params.get(name, "") for name in LOOKED})
     asked = Asked(zoom=as_zoom(zoom), selected=task, view=view, documents=documents_in(edits), look=look)
+    try:
+        piece = _piece(me, store, settings, run_id, asked, proposal, aside, (anchor, to))
+    except Refused as error:
+        if not anchor:
+            raise
+        # shown where the day was typed
+        return side(request, me, store, settings, run_id, "facts", error.faults, {f"anchor.{anchor}": to})
+    return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
+
+
+def _piece(
+    me: Actor,
+    store: Store,
+    settings: Settings,
+    run_id: int,
+    asked: Asked,
+    proposal: int | None,
+    aside: int | None,
+    anchor: tuple[str, str],
+) -> Work:
+    """The part of the page that is asked for, with a shift that is sent, kept aside, in hand or of an anchor."""
     with store.reading() as session:
         if proposal is not None:
             sent = proposed(session, me, run_id, proposal)
@@ -82,10 +107,10 @@ def run_page(
             asked = at_hand(run, asked, InHand(kept_aside(session, me, run_id, aside)))
         elif not asked.documents and proposal is None:
             asked = at_hand(run, asked, in_hand(session, me, run))
-        if anchor:
-            asked = with_anchor(run, asked, anchor, to, settings.day(), month_first=me.month_first)
-        piece = work_on(session, me, run, asked)
-    return render(request, "run/page.html", RunPage("runs", VIEWS, view, piece.head, piece))
+        key, day = anchor
+        if key:
+            asked = with_anchor(run, asked, key, day, settings.day(), month_first=me.month_first)
+        return work_on(session, me, run, asked)
 
 
 @router.get("/runs/{run_id}/tasks/{key}")

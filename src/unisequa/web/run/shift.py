@@ -14,7 +14,7 @@ from unisequa.actions.runs import proposing
 from unisequa.actions.runs import shifts as actions
 from unisequa.actions.runs.in_hand import Held, hold, in_hand, let_go, step
 from unisequa.actions.runs.seeing import RunSeen, see_run
-from unisequa.core.calendars.words import count_words
+from unisequa.core.calendars.words import as_sentence, count_words
 from unisequa.core.errors import DateRangeError, Refused, ShiftError, Stale, TypedError
 from unisequa.core.shift.edits import Edit
 from unisequa.core.shift.edits.codec import written
@@ -97,14 +97,20 @@ def _instead(edits: tuple[Edit, ...], made: Edit, form: FormData) -> tuple[tuple
 
 
 def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date, *, month_first: bool = False) -> Asked:
-    """What is asked, with an anchor put on the day that was typed."""
+    """What is asked, with an anchor put on the day that was typed.
+
+    Raises
+    ------
+    Refused
+        The field ``anchor.KEY``, where no day is read in what was typed.
+    """
     if key not in run.plan.anchors or not run.may_consider:
         return asked
     edits = actions.read_edits(asked.documents, run.plan)
     try:
         made = typed_edit("anchor", Typed(run.plan, edits, asked.mode, today, key, text, month_first=month_first))
     except (TypedError, DateRangeError) as error:
-        return replace(asked, toast=f"{run.plan.labels[key]}: {error}.")
+        raise Refused({f"anchor.{key}": as_sentence(str(error))}) from error
     edits, _ = joined(edits, made, run.plan)
     return replace(asked, documents=tuple(written(one, run.plan.grid) for one in edits))
 

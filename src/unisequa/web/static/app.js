@@ -132,7 +132,8 @@ document.addEventListener("keydown", (event) => {
   if (next) next.focus();
   else byId("find-text").focus();
 }, true);
-document.addEventListener("htmx:after:swap", () => {
+// What a page, or an answer, has to say.
+function tell() {
   const work = byId("work");
   if (work && work.dataset.toast) {
     const { toast: text, undo } = work.dataset;
@@ -140,7 +141,9 @@ document.addEventListener("htmx:after:swap", () => {
     delete work.dataset.toast;
     delete work.dataset.undo;
   }
-});
+}
+addEventListener("load", tell);
+document.addEventListener("htmx:after:swap", tell);
 document.addEventListener("htmx:error", () => toast("The server did not answer. Check the connection and try again; nothing was changed."));
 // The answers are whole pieces of this page; dark and light are told to the page, not left to the browser.
 if (!document.documentElement.dataset.theme && matchMedia("(prefers-color-scheme: dark)").matches) {
@@ -184,6 +187,15 @@ document.addEventListener("click", (event) => {
   byId("longer").open = true;
   (byId("left").disabled ? byId("by") : byId("left")).focus();
 });
+// A comment that is being written stays while its task's panel comes anew: a file was added, the task begun.
+let writing = { path: "", text: "" };
+document.addEventListener("input", (/** @type {any} */ event) => {
+  if (event.target.id === "comment") writing = { path: event.target.form.dataset.comment, text: event.target.value };
+});
+document.addEventListener("htmx:after:swap", () => {
+  const box = byId("comment");
+  if (writing.text && box && !box.value && box.form.dataset.comment === writing.path) box.value = writing.text;
+});
 document.addEventListener("submit", (event) => {
   /** @type {any} */
   const form = event.target;
@@ -191,6 +203,7 @@ document.addEventListener("submit", (event) => {
   if (!path) return;
   event.preventDefault();
   const values = { ...Object.fromEntries(new FormData(form)), on_page: onDesk() };
+  if (form.dataset.comment) writing = { path: "", text: "" }; // the answer has it, or asks for it again
   ask("POST", path, { target: "#panel", swap: "innerHTML", values }).then(() => form.dataset.comment && byId("comment")?.focus());
 });
 
