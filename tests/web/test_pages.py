@@ -185,7 +185,7 @@ def test_crew_and_state_are_changed_and_written_down(site: Site) -> None:
 def test_a_day_of_an_anchor_that_is_not_read_is_told_where_it_was_typed(site: Site) -> None:
     browser = site.client("Ada")
     page = browser.get(f"/runs/{site.run}?anchor=go&to=20 mai")
-    assert page.status_code == 422 and 'value="20 mai"' in page.text and 'no month "mai"' in words(page.text)
+    assert page.status_code == 422 and 'value="20 mai"' in page.text and "no month" in words(page.text)
     assert "Moves" in browser.get(f"/runs/{site.run}?anchor=go&to=20 may").text
 
 
