@@ -28,7 +28,7 @@ from unisequa.actions.templates.seeing import see_edition
 from unisequa.core.calendars.words import count_words
 from unisequa.core.documents.rule import OF_A_TASK
 from unisequa.core.documents.template import Template
-from unisequa.core.errors import Refused, Stale
+from unisequa.core.errors import NotAllowed, Refused, Stale
 from unisequa.core.terms import number_in
 from unisequa.store.store import Session, Store
 from unisequa.web.by_itself.page import DueLine, due_line
@@ -160,8 +160,9 @@ def _kept(
                 number = save_hand_off(session, me, _draft(template_id, values), number or None, version)
             if asked:
                 secret = switch_hand_off(session, me, number, today, on=asked == "on")
-    except (Refused, Stale) as error:
-        faults = error.faults if isinstance(error, Refused) else {"": str(error)}
+    except (Refused, Stale, NotAllowed) as error:  # what is not allowed is to start that template
+        at = "template" if isinstance(error, NotAllowed) else ""
+        faults = error.faults if isinstance(error, Refused) else {at: str(error)}
         with store.reading() as session:
             page = _page(session, me, template_id, seen, values, today, faults)
         return form_again(request, "by_itself/hand_off.html", page, faults)

@@ -27,7 +27,7 @@ from unisequa.core.calendars.today import zone_of
 from unisequa.core.calendars.words import count_words, day_words
 from unisequa.core.clock.saying import EXAMPLES, ROLLS, typed_when, when_words
 from unisequa.core.documents.rule import RepeatRule
-from unisequa.core.errors import DateRangeError, DocumentError, Refused, Stale, TypedError
+from unisequa.core.errors import DateRangeError, DocumentError, NotAllowed, Refused, Stale, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import number_in
 from unisequa.store.store import Session, Store
@@ -141,8 +141,9 @@ def write(
             number = save_rule(session, me, draft, today)
             if text_field(form, "switch", 5) == "on":
                 switch(session, me, number, today, on=True)
-    except Refused as error:
-        return _again(request, me, store, template_id, None, values, facts, today, error.faults)
+    except (Refused, NotAllowed) as error:
+        faults = error.faults if isinstance(error, Refused) else {"": str(error)}
+        return _again(request, me, store, template_id, None, values, facts, today, faults)
     return RedirectResponse(f"/by-itself/rules/{number}", status_code=303)
 
 
@@ -162,7 +163,7 @@ def change(request: Request, me: SignedIn, form: Posted, store: StoreOf, setting
                 save_rule(session, me, draft, today, rule_id, version)
             if asked:
                 switch(session, me, rule_id, today, on=asked == "on")
-    except (Refused, Stale) as error:
+    except (Refused, Stale, NotAllowed) as error:
         faults = error.faults if isinstance(error, Refused) else {"": str(error)}
         return _again(request, me, store, seen.template_id, seen, values, facts, today, faults)
     return RedirectResponse(f"/by-itself/rules/{rule_id}", status_code=303)
