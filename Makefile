@@ -39,10 +39,11 @@ check: .venv/.ready-dev
 
 unit: .venv/.ready-dev
 	@sh assets/psplib.sh
-	UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-1000} $(BIN)/pytest --ignore tests/browser -n 2 --dist worksteal
+	TMPDIR=$$(sh assets/scratch.sh) UNISEQUA_EXAMPLES=$${UNISEQUA_EXAMPLES:-1000} \
+	  $(BIN)/pytest --ignore tests/browser -n 2 --dist worksteal
 
 browser: .venv/.ready-dev
-	$(BIN)/pytest tests/browser -n 2
+	TMPDIR=$$(sh assets/scratch.sh) $(BIN)/pytest tests/browser -n 2
 
 # The built stylesheet, fonts and scripts are committed; where Node is there they are compared with a rebuild.
 css:
