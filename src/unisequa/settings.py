@@ -25,7 +25,8 @@ SHORTEST_SECRET = 32
 @dataclass(frozen=True, slots=True)
 class Leaving:
     """By what messages leave: where this server is found, for links, a mail server with the sender's address, a
-    gateway of short text messages, and the data folder with the files that go with mail; what is empty is not there."""
+    gateway of short text messages, the data folder with the files that go with mail, the mailbox in which mail comes
+    back; what is empty is not there."""
 
     address: str = ""
     smtp_url: str = ""
@@ -33,6 +34,7 @@ class Leaving:
     text_url: str = ""
     webhook_hosts: tuple[str, ...] = ()
     data: Path | None = None
+    returns_url: str = ""
 
 
 @cache
@@ -85,6 +87,8 @@ class Settings(BaseSettings):
         The path below which it is served, such as ``/plan``; at the root of its name without one.
     smtp_url, mail_from : str
         The server that mail leaves by, and whose it is; without them none leaves.
+    returns_url : str
+        The mailbox in which mail comes back that could not be delivered; without it none is looked into.
     text_url : str
         Where short text messages go: ``POST {"to", "text", "key"}``; without it none leaves.
     webhook_hosts : tuple of str
@@ -112,6 +116,7 @@ class Settings(BaseSettings):
     root_path: Annotated[str, Field(pattern=r"^(/[A-Za-z0-9._~-]+)*$")] = ""
     smtp_url: Annotated[str, Field(pattern=r"^(smtps?://\S+)?$", repr=False)] = ""
     mail_from: Annotated[str, Field(pattern=r"^([^\s@]+@[^\s@]+)?$")] = ""
+    returns_url: Annotated[str, Field(pattern=r"^(imaps?://[^\s/@]+@[^\s/@]+(/\S*)?)?$", repr=False)] = ""
     text_url: Annotated[str, Field(pattern=r"^(https?://\S+)?$", repr=False)] = ""
     webhook_hosts: tuple[str, ...] = ()
     clock: bool = True
@@ -153,6 +158,7 @@ class Settings(BaseSettings):
             text_url=self.text_url,
             webhook_hosts=self.webhook_hosts,
             data=self.data,
+            returns_url=self.returns_url,
         )
 
     @property

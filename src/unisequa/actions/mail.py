@@ -81,6 +81,12 @@ def send_waiting(store: Store, server: str, sender: str, kept: Path | None = Non
     return send_rows(store, "mail", leave)
 
 
+def mark_of(key: str) -> str:
+    """What stands before the @ in a mail's Message-ID: made of its key, so that a repeat is recognised, and what comes
+    back is too."""
+    return hashlib.sha256(key.encode()).hexdigest()[:40]
+
+
 PERMANENT = 550
 """From this code on a mail server will not take an address later either (RFC 5321, 4.2.1)."""
 
@@ -112,7 +118,7 @@ def _send(server: str, sender: str, key: str, mail: Mail, kept: Path | None) -> 
     message = EmailMessage()
     message["From"], message["To"], message["Subject"] = sender, mail.to, mail.subject
     message["Date"] = formatdate()
-    message["Message-ID"] = f"<{hashlib.sha256(key.encode()).hexdigest()[:40]}@{sender.rpartition('@')[2]}>"
+    message["Message-ID"] = f"<{mark_of(key)}@{sender.rpartition('@')[2]}>"
     files, left = _with_it(mail, kept)
     message.set_content(
         mail.text + "".join(f"\n{name} did not fit into this mail; it is kept with the task.\n" for name in left)

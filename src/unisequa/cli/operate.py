@@ -243,6 +243,24 @@ def tick(data: DataFolder = None) -> None:
     print(beat(store, settings.day(), settings.leaving()))
 
 
+@app.command(name="returned-mail")
+def returned_mail(
+    file: Annotated[Path | None, typer.Argument(help="the mail; standard input without it")] = None,
+    data: DataFolder = None,
+) -> None:
+    """Take a mail that came back: the message that it was has failed. For a mail server to hand such mail to."""
+    import sys
+
+    from unisequa.actions.returned import LARGEST, take_returned
+
+    try:
+        raw = file.read_bytes() if file else sys.stdin.buffer.read(LARGEST)
+    except OSError as error:
+        raise DocumentError([Fault(str(file), error.strerror or "it cannot be read")]) from None
+    with open_store(data, there=True).writing() as session:
+        print(take_returned(session, raw).words)
+
+
 @app.command(name="check-data")
 def check_data(data: DataFolder = None) -> None:
     """Compare what is kept for lists with what the tasks say; status 1 where anything differs."""

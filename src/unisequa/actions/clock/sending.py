@@ -12,6 +12,7 @@ from unisequa.actions.clock.ticking import tick
 from unisequa.actions.mail import send_waiting
 from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.outbox import Refused, send_rows
+from unisequa.actions.returned import look_into
 from unisequa.actions.webhooks.hooks import send_hooks
 from unisequa.core.calendars.today import Today
 from unisequa.settings import Leaving
@@ -30,13 +31,18 @@ def beat(store: Store, today: Today, leaving: Leaving) -> str:
     ------
     Busy, Unwell
         When the data cannot be written; all that was due waits.
+    MailboxShut
+        When mail that came back cannot be read; all else was done.
     """
     ticked = tick(store, today, leaving.address)
     sent = send_waiting(store, leaving.smtp_url, leaving.mail_from, leaving.data) if leaving.smtp_url else 0
     sent += send_texts(store, leaving.text_url) if leaving.text_url else 0
     sent += send_hooks(store, leaving.webhook_hosts)
-    _tell_failures(store)
-    return f"{ticked.words}, {sent} sent"
+    try:
+        back = look_into(store, leaving.returns_url) if leaving.returns_url else 0
+    finally:
+        _tell_failures(store)
+    return f"{ticked.words}, {sent} sent" + (f", {back} came back" if back else "")
 
 
 def send_texts(store: Store, gateway: str) -> int:
@@ -57,7 +63,7 @@ def send_texts(store: Store, gateway: str) -> int:
 
 
 def _tell_failures(store: Store) -> None:
-    """Tell the keeper of a run, once, that a message to somebody outside could not be sent."""
+    """Tell the keeper of a run, once, that a message to somebody outside could not be sent, or came back."""
     with store.reading() as session:
         numbers = [row.id for row in failed_outside(session)]
     if not numbers:
@@ -67,7 +73,17 @@ def _tell_failures(store: Store) -> None:
             run = run_by_id(session, row.run_id or 0)
             if run is None:
                 continue
-            said = f"A message to {row.content['to']} could not be sent: {row.content['subject']}"
-            word = Word(f"unsent:{row.id}", "keeper", said, row.error, run.id, row.task_key, run.name, path="/outbox")
+            how = "came back" if row.left_at else "could not be sent"
+            said = f"A message to {row.content['to']} {how}: {row.content['subject']}"
+            word = Word(
+                f"unsent:{row.id}:{row.due_at:%Y%m%dT%H%M%S}",
+                "keeper",
+                said,
+                row.error,
+                run.id,
+                row.task_key,
+                run.name,
+                path="/outbox",
+            )
             tell(session, run.keeper, word)
             row.how = "told"

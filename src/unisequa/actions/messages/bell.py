@@ -160,3 +160,4 @@ def send_again(session: Session, actor: Actor, number: int) -> None:
     if found.content.get("secret"):
         raise NotAllowed("A link that lets somebody in is not sent again; they ask for another.")
     found.state, found.tries, found.due_at, found.error, found.how = "waiting", 0, now(), "", ""
+    found.left_at = None
