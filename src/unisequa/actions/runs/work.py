@@ -24,7 +24,7 @@ from unisequa.core.work.readiness import Hold, Holding
 from unisequa.core.work.sign_off import held_until
 from unisequa.core.work.task_states import ACT, Act, acts, state_after
 from unisequa.store.documents import grid_of_run, template_of
-from unisequa.store.lists import bring_up, dates_kept, rule_of, settle, values_in
+from unisequa.store.lists import bring_up, bring_up_waiting, dates_kept, keep, rule_of, settle, values_in
 from unisequa.store.of_run import template_of_run
 from unisequa.store.plans import plan_of, set_actual
 from unisequa.store.store import Session
@@ -122,10 +122,10 @@ def act_on_tasks(session: Session, actor: Actor, run_id: int, deed: Deed, today:
     early = any(_is_early(plan, row, work.day) for row in rows)
     followed = let_follow(session, actor, run, after, [row.key for row in rows], deed.act, early=early)
     reached = around.reached(plan, followed.after)
-    bring_up(run, today, followed.after)
-    session.flush()
+    keep(run, today, followed.after)
     words = _write_down(work, rows)
     number = keep_act(session, actor, run, words, before, followed.shift)
+    bring_up_waiting(run, today)
     if _finishes_by_itself(run):
         run.state = "finished"
         bring_up(run, today, anew=True)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple, cast
 
-from sqlalchemy import bindparam, null, select, union_all
+from sqlalchemy import bindparam, null, select, union, union_all
 from sqlalchemy.orm import Session
 
 from unisequa.store.queries.runs import seen_by
@@ -90,11 +90,18 @@ def hanging_together(session: Session, run_id: int) -> list[int]:
     """The ids of a run and of all that a shift of it may reach, in order."""
     found, new = {run_id}, {run_id}
     while new:
-        waits = select(AwaitedTask.run_id).where(AwaitedTask.of_run_id.in_(new))
-        takes = select(AnchorSource.run_id).where(AnchorSource.kind == FROM_RUN, AnchorSource.source_id.in_(new))
-        new = {*session.scalars(waits.distinct()), *session.scalars(takes.distinct())} - found
+        new = set(session.scalars(_hanging_on_any(), {"runs": sorted(new)})) - found
         found |= new
     return sorted(found)
+
+
+@lru_cache(maxsize=1)
+def _hanging_on_any() -> Any:
+    """The question, made once: every act in a run asks it."""
+    runs: Any = bindparam("runs", expanding=True)
+    waits = select(AwaitedTask.run_id).where(AwaitedTask.of_run_id.in_(runs))
+    takes = select(AnchorSource.run_id).where(AnchorSource.kind == FROM_RUN, AnchorSource.source_id.in_(runs))
+    return union(waits, takes)
 
 
 class TaskElsewhere(NamedTuple):

@@ -109,10 +109,16 @@ def listeners(session: Session, template_id: int | None, events: Collection[str]
     """The hand-offs that are on and listen to some events, of a template's runs or of none in particular."""
     if not events:
         return []
+    return list(session.scalars(_listeners(), {"events": sorted(events), "template": template_id}))
+
+
+@lru_cache(maxsize=1)
+def _listeners() -> Any:
+    """The question, made once: every act in a run asks it."""
+    events: Any = bindparam("events", expanding=True)
     query = select(RuleRow).where(RuleRow.kind == "hand-off", RuleRow.state == "on", RuleRow.event.in_(events))
-    of = RuleRow.of_template_id.is_(None)
-    query = query.where(of if template_id is None else or_(of, RuleRow.of_template_id == template_id))
-    return list(session.scalars(query.order_by(RuleRow.id)))
+    of = or_(RuleRow.of_template_id.is_(None), RuleRow.of_template_id == bindparam("template"))
+    return query.where(of).order_by(RuleRow.id)
 
 
 def rules_seen_by(session: Session, person_id: int) -> list[RuleRow]:

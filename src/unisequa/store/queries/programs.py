@@ -200,8 +200,13 @@ def _versions(kind: str) -> Any:
 
 def webhooks_on(session: Session) -> list[WebhookRow]:
     """All webhooks that are on, with whose they are."""
-    query = select(WebhookRow).where(WebhookRow.on).options(joinedload(WebhookRow.person)).order_by(WebhookRow.id)
-    return list(session.scalars(query))
+    return list(session.scalars(_webhooks_on()))
+
+
+@lru_cache(maxsize=1)
+def _webhooks_on() -> Any:
+    """The question, made once: every act in a run asks it."""
+    return select(WebhookRow).where(WebhookRow.on).options(joinedload(WebhookRow.person)).order_by(WebhookRow.id)
 
 
 def webhooks_of(session: Session, person_id: int) -> list[WebhookRow]:
