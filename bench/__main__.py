@@ -105,7 +105,7 @@ def growth() -> tuple[list[Figure], list[tuple[int, float]]]:
     """Microseconds a step as jobs grow; every size is clocked in every round, so that a slow moment hits all."""
     networks = {size: job(size).network() for size in SIZES}
     best = dict.fromkeys(SIZES, float("inf"))
-    for _ in range(7):
+    for _ in range(21):
         for size, network in networks.items():
             times = 1 if size > 10_000 else 10_000 // size
             took = clocked(lambda network=network, times=times: [schedule(network) for _ in range(times)])
@@ -318,7 +318,7 @@ def _write(figures: list[Figure], points: list[tuple[int, float]]) -> None:
         f"Python {platform.python_version()}.\nTimes are ratios, so they hold on any machine: a *loop* is a bare "
         "integer loop over 10,000 steps, both ways, in the\nsame run; a *frame* is one of the page at rest.\n\n"
         f"| what | measured | limit |\n| --- | ---: | ---: |\n{rows}\n\n"
-        "## Growth\n\nBoth passes with slack and drivers, two links a step; the least of seven rounds.\n\n"
+        "## Growth\n\nBoth passes with slack and drivers, two links a step; the least of 21 rounds.\n\n"
         f"| steps | microseconds a step | milliseconds |\n| ---: | ---: | ---: |\n{sizes}\n\n"
         "![Milliseconds against steps, both on logarithmic axes, with a straight line for comparison](growth.svg)\n"
     )

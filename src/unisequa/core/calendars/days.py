@@ -174,10 +174,13 @@ class WorkingCalendar:
 
     def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
         """From the boundary before each slot to the one right behind the slot that comes so many later."""
-        ends = list(map(add, numbers, lasts))
-        if numbers:
-            self._reach(min(numbers), ends)
-        return self._looked_up(self._worked, numbers), self._looked_up(self._ends, ends)
+        if numbers and not self._knows(min(numbers) - 1):
+            self._reach(min(numbers), list(map(add, numbers, lasts)))
+        try:
+            return self._looked_up(numbers, lasts)
+        except IndexError:  # behind the end of the tables
+            self._reach(min(numbers), list(map(add, numbers, lasts)))
+        return self._looked_up(numbers, lasts)
 
     def _reach(self, first: int, ends: Collection[int]) -> None:
         """Know the days of worked slots from the ``first`` of some spans to the last of their ``ends``.
@@ -191,9 +194,13 @@ class WorkingCalendar:
         """Whether the tables have worked slot number ``k``."""
         return 0 <= k + self._base < len(self._worked)
 
-    def _looked_up(self, table: list[int], numbers: Sequence[int]) -> list[int]:
-        base = self._base
-        return [table[k + base] for k in numbers] if base else [table[k] for k in numbers]
+    def _looked_up(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
+        base, worked, ends = self._base, self._worked, self._ends
+        if base:
+            return [worked[k + base] for k in numbers], [
+                ends[k + n + base] for k, n in zip(numbers, lasts, strict=True)
+            ]
+        return [worked[k] for k in numbers], [ends[k + n] for k, n in zip(numbers, lasts, strict=True)]
 
     def count(self, a: int, b: int) -> int:
         """Worked slots in ``[a, b)``; negative when ``b`` lies before ``a``."""

@@ -4,12 +4,26 @@ from __future__ import annotations
 
 import datetime as dt
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import pairwise
-from operator import add
 
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid
+
+MOST_KEPT = 200_000
+"""How many numbers of slots are kept with their boundaries."""
+
+
+class _Slots(dict[int, int]):
+    """Boundaries at slots by their numbers, each looked for once, since many tasks begin at one time of a day."""
+
+    def __init__(self, slot: Callable[[int], int], behind: int) -> None:
+        super().__init__()
+        self.slot, self.behind = slot, behind
+
+    def __missing__(self, k: int) -> int:
+        self[k] = at = self.slot(k) + self.behind
+        return at
 
 
 class WorkingHours(WorkingCalendar):
@@ -42,6 +56,7 @@ class WorkingHours(WorkingCalendar):
         self._nights = self._minutes[-1] + 1 < self._minutes[0] + MINUTES
         self._first = self._end = 0
         self._bases: list[int] = []
+        self._slots, self._slot_ends = _Slots(self.slot, 0), _Slots(self.slot, 1)
         self._odd: dict[int, list[int]] = {}
         self._odd_numbers: list[int] = []
         self._odd_starts: list[int] = []
@@ -51,6 +66,8 @@ class WorkingHours(WorkingCalendar):
 
     def _build(self, lo: int, hi: int) -> None:
         super()._build(lo, hi)
+        self._slots.clear()
+        self._slot_ends.clear()
         clock = self.grid.clock
         if clock is None:
             self._bases = [day * MINUTES for day in self._worked]
@@ -161,21 +178,11 @@ class WorkingHours(WorkingCalendar):
         return self._nights or self.slot(k - 1) + 1 < self.slot(k)
 
     def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
-        ends = list(map(add, numbers, lasts))
-        firsts, finals = set(numbers), set(ends)  # each once, since many tasks begin at one time of a day
-        if numbers:
-            self._reach(min(firsts), finals)
-        return self._at(numbers, firsts, 0), self._at(ends, finals, 1)
-
-    def _knows(self, k: int) -> bool:
-        return self._first <= k < self._end
-
-    def _at(self, numbers: Sequence[int], each: set[int], behind: int) -> list[int]:
-        if self._odd_numbers:
-            return [self.slot(k) + behind for k in numbers]
-        days, minutes, per_day, base = self._bases, self._minutes, self.per_day, self._base
-        at = {k: days[k // per_day + base] + minutes[k % per_day] + behind for k in each}
-        return [at[k] for k in numbers]
+        slots, ends = self._slots, self._slot_ends
+        if len(slots) + len(ends) > MOST_KEPT:
+            slots.clear()
+            ends.clear()
+        return [slots[k] for k in numbers], [ends[k + n] for k, n in zip(numbers, lasts, strict=True)]
 
     def instant(self, moment: dt.date) -> int:
         if isinstance(moment, dt.datetime):

@@ -206,12 +206,15 @@ def _anchor_slack(
 
 def _limits(network: Network, end: int) -> list[int]:
     """The number of the last slot with which each activity finishes by the end and by its own deadline."""
-    late = [0] * len(network.activities)
-    for calendar, positions in network.layout.members:
+    members = network.layout.members
+    if len(members) == 1:  # the usual case
+        limit = members[0][0].index(end)
+        late = [limit - duration for duration in network.layout.durations]
+        members = ()
+    else:
+        late = [0] * len(network.activities)
+    for calendar, positions in members:
         limit = calendar.index(end)
-        if len(positions) == len(late):
-            late = [limit - duration for duration in network.layout.durations]
-            continue
         for i in positions:
             late[i] = limit - network.layout.durations[i]
     for i in network.layout.milestones:

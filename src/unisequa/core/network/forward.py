@@ -169,11 +169,13 @@ def boundaries_of(
     network: Network, numbers: Sequence[int], known: Mapping[int, tuple[int, int] | None], *, whole: bool
 ) -> tuple[list[int], list[int]]:
     """Numbers as boundaries, calendar by calendar; ``whole`` where all have one."""
-    start, finish, lasts = [UNDATED] * len(numbers), [UNDATED] * len(numbers), network.layout.lasts
-    for calendar, positions in network.layout.members:
-        if whole and len(positions) == len(numbers):  # the usual case
-            start, finish = calendar.spans(numbers, lasts)
-            break
+    lasts, members = network.layout.lasts, network.layout.members
+    if whole and len(members) == 1:  # the usual case
+        start, finish = members[0][0].spans(numbers, lasts)
+        members = ()
+    else:
+        start, finish = [UNDATED] * len(numbers), [UNDATED] * len(numbers)
+    for calendar, positions in members:
         dated = [i for i in positions if numbers[i] >= DATED]
         spans = calendar.spans([numbers[i] for i in dated], [lasts[i] for i in dated])
         for i, a, b in zip(dated, *spans, strict=True):
