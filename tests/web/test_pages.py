@@ -75,6 +75,26 @@ def test_an_edit_that_cannot_be_keeps_those_before_it(site: Site) -> None:
     assert "is done and never moves" in answer.text and in_page(MOVE_CHECK) in answer.text
 
 
+def test_an_edit_that_cannot_be_stands_in_nobodys_way_later(site: Site) -> None:
+    browser = site.client("Ada")
+    assert in_page(MOVE_DRAFT) in consider(site, browser, kind="move", key="draft", value="2026-06-05").text
+    browser.post(f"/runs/{site.run}/tasks/draft/act", {**WORK, "act": "finish"}, headers={"hx-request": "true"})
+    for _ in range(2):  # what was in hand, and what is asked for anew
+        answer = consider(site, browser, kind="move", key="draft", value="2026-06-20")
+        assert answer.status_code == 422 and "is done and never moves" in answer.text
+    answer = consider(site, browser, kind="move", key="check", value="2026-06-10")
+    assert answer.status_code == 200 and in_page(MOVE_CHECK) in answer.text
+
+
+def test_an_edit_made_while_the_run_was_another_does_not_bar_a_new_one(site: Site) -> None:
+    browser = site.client("Ada")
+    consider(site, browser, kind="move", key="draft", value="2026-06-05")
+    browser.post(f"/runs/{site.run}/tasks/draft/act", {**WORK, "act": "finish"}, headers={"hx-request": "true"})
+    answer = consider(site, browser, kind="move", key="check", value="2026-06-10")
+    assert "1 edit of your shift no longer fits" in answer.text and in_page(MOVE_CHECK) in answer.text
+    assert in_page(MOVE_CHECK) in browser.get(f"/runs/{site.run}").text
+
+
 def test_two_people_shifting_the_same_run_overwrite_nothing(site: Site) -> None:
     ada, other = site.client("Ada"), site.client("Ada")
     shift = {**WORK, "edits": json.dumps([MOVE_DRAFT])}

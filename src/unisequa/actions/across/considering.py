@@ -8,10 +8,10 @@ from collections.abc import Sequence
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.in_hand import Held, hold, in_hand
 from unisequa.actions.runs.seeing import see_run
-from unisequa.actions.runs.shifts import read_edits
+from unisequa.actions.runs.shifts import fitting, read_edits, read_kept
 from unisequa.core.errors import NotAllowed, Refused, ShiftError
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits.codec import Document
+from unisequa.core.shift.edits.codec import Document, written
 from unisequa.store.queries.people import people_named
 from unisequa.store.store import Session
 
@@ -34,9 +34,11 @@ def take_in_hand(session: Session, actor: Actor, run_id: int, documents: Sequenc
         if document.get("edit") == "give" and name and len(people_named(session, str(name))) != 1:
             raise Refused({"edits": f"There is nobody called {name}, or several; hand the task over on its own page."})
     held = in_hand(session, actor, run).held
-    edits = (*held.edits, *documents)
+    kept, _ = read_kept(held.edits, run.plan)
+    edits = (*fitting(run.plan, kept, held.mode), *read_edits(documents, run.plan))
     try:
-        cascade(run.plan, read_edits(edits, run.plan), held.mode)
+        cascade(run.plan, edits, held.mode)
     except ShiftError as error:
         raise Refused({"edits": str(error)}) from error
-    hold(session, actor, run, Held(edits, held.mode, held.why))
+    written_down = tuple(written(edit, run.plan.grid) for edit in edits)
+    hold(session, actor, run, Held(written_down, held.mode, held.why))

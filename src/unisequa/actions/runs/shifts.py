@@ -44,7 +44,7 @@ class Considered:
     others : mapping of str to Cascade
         Mode → what the same edits would do in it.
     fault : str
-        Why the last edit is left out, if it is.
+        Why an edit is left out, if one is.
     elsewhere : tuple of Elsewhere
         What it would do in other runs, where that was asked for.
     """
@@ -97,7 +97,7 @@ def read_kept(documents: Iterable[Document], plan: Plan) -> tuple[tuple[Edit, ..
 
 
 def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Considered:
-    """Work a shift out on a run as it is seen; an edit that cannot be carried out keeps those before it."""
+    """Work a shift out on a run as it is seen, without the edits that cannot be carried out."""
     made, fault = tuple(edits), ""
     while made:
         try:
@@ -107,8 +107,32 @@ def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Consid
             return Considered(run, made, result, after, readiness(after), {**others, mode: result}, fault)
         except ShiftError as error:
             fault = fault or f"{error}."
-            made = made[:-1]
+            made = fewer(run.plan, made, mode)
     return Considered(run, (), None, run.plan, run.ready, fault=fault)
+
+
+def fewer(plan: Plan, edits: tuple[Edit, ...], mode: Mode) -> tuple[Edit, ...]:
+    """Edits that cannot be carried out together without one that stands in the way: the latest, unless those before it
+    cannot be either, since the run has become another; then the one of them that cannot."""
+    rest = edits[:-1]
+    try:
+        cascade(plan, rest, mode)
+    except ShiftError as error:
+        others = tuple(edit for edit in edits if edit is not error.edit)
+        return others if len(others) < len(edits) else rest
+    return rest
+
+
+def fitting(plan: Plan, edits: tuple[Edit, ...], mode: Mode) -> tuple[Edit, ...]:
+    """Those edits that can be carried out together."""
+    while edits:
+        try:
+            cascade(plan, edits, mode)
+        except ShiftError:
+            edits = fewer(plan, edits, mode)
+        else:
+            break
+    return edits
 
 
 def apply_shift(

@@ -25,7 +25,7 @@ from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, asked_in, keys_in
 from unisequa.web.run.typing import Typed, joined, of_tasks, typed_edit
-from unisequa.web.run.work import Work, at_hand, see_work, work_on
+from unisequa.web.run.work import Work, at_hand, considered_of, see_work, work_on
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -49,11 +49,13 @@ def consider(
         held = Held(asked.documents, asked.mode, asked.why) if asked.documents else None
         if field(form, "kind", 20):
             asked = _with_typed(run, asked, form, settings.day(), month_first=me.month_first)
+        considered = considered_of(run, asked) if back is None else None
     try:
         with store.writing() as session:
             helds = [held] if held is not None else []
-            if back is None and not asked.faults:
-                helds.append(Held(asked.documents, asked.mode, asked.why))
+            if considered is not None and not asked.faults:  # what cannot be carried out is told, and not kept
+                fits = tuple(written(edit, run.plan.grid) for edit in considered.edits)
+                helds.append(Held(fits, asked.mode, asked.why))
             hand = hold(session, me, run, *helds)
             if back is not None:
                 hand = step(session, me, run, back=back)
@@ -62,7 +64,7 @@ def consider(
     except Refused as error:
         asked, hand = replace(asked, toast=str(error)), None
     with store.reading() as session:
-        piece = work_on(session, me, run, asked, hand)
+        piece = work_on(session, me, run, asked, hand, considered)
     return _answer(request, piece, asked)
 
 

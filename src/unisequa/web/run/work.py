@@ -16,7 +16,7 @@ from unisequa.actions.runs.no_time import told_of_run
 from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.reaching import elsewhere
 from unisequa.actions.runs.seeing import Baseline, RunSeen, see_run, shift_words
-from unisequa.actions.runs.shifts import Considered, consider, read_edits, read_kept
+from unisequa.actions.runs.shifts import Considered, consider, fitting, read_edits, read_kept
 from unisequa.actions.runs.talking import TaskMore, see_more
 from unisequa.actions.runs.views import View, views
 from unisequa.core.calendars.words import count_words
@@ -98,7 +98,9 @@ def see_work(session: Session, me: Actor, run_id: int, today: dt.date, asked: As
 
 def at_hand(run: RunSeen, asked: Asked, found: InHand) -> Asked:
     """What is asked, with the shift that is at hand; of edits that say nothing any more it is told."""
-    edits, lost = read_kept(found.held.edits, run.plan)
+    read, lost = read_kept(found.held.edits, run.plan)
+    edits = fitting(run.plan, read, found.held.mode)
+    lost += len(read) - len(edits)
     documents = tuple(written(edit, run.plan.grid) for edit in edits)
     toast = (
         f"{count_words(lost, 'edit')} of your shift no longer fit{'s' if lost == 1 else ''}." if lost else asked.toast
@@ -106,14 +108,27 @@ def at_hand(run: RunSeen, asked: Asked, found: InHand) -> Asked:
     return replace(asked, documents=documents, mode=found.held.mode, why=found.held.why, toast=toast)
 
 
-def work_on(session: Session, me: Actor, run: RunSeen, asked: Asked, hand: InHand | None = None) -> Work:
-    """The same of a run that is seen already; ``hand`` is what is in hand, where that is known."""
+def considered_of(run: RunSeen, asked: Asked) -> Considered:
+    """The shift that is asked about, worked out."""
+    documents = asked.documents if run.may_consider else ()
+    return consider(run, read_edits(documents, run.plan), asked.mode)
+
+
+def work_on(
+    session: Session,
+    me: Actor,
+    run: RunSeen,
+    asked: Asked,
+    hand: InHand | None = None,
+    considered: Considered | None = None,
+) -> Work:
+    """The same of a run that is seen already; ``hand`` is what is in hand, ``considered`` the shift worked out, where
+    those are known."""
     more = see_more(session, me, run, asked.selected) if asked.selected in run.tasks else TaskMore()
     waiting = open_proposals(session, me, run.id)
-    documents = asked.documents if run.may_consider else ()
     people = tuple((one.id, one.name) for one in everybody(session)) if run.may_change else ()
     beside = against(session, run, asked.look.against) if asked.look.against else None
-    considered = consider(run, read_edits(documents, run.plan), asked.mode)
+    considered = considered or considered_of(run, asked)
     if considered.result is not None:
         reached = elsewhere(session, me, run.id, run.plan, considered.after, run.today)
         considered = replace(considered, elsewhere=reached)
@@ -134,6 +149,11 @@ _IN_PANEL = frozenset(
 def _told(faults: Mapping[str, str], panel: bool) -> str:
     """What is wrong and has no place of its own on the page."""
     return next((text for name, text in faults.items() if not (panel and name in _IN_PANEL)), "")
+
+
+def _both(fault: str, toast: str) -> str:
+    """What is wrong and what else is said, each once."""
+    return toast if fault in toast else f"{fault} {toast}".rstrip()
 
 
 def work(
@@ -178,7 +198,7 @@ def work(
         asked.mode,
         last_line(run) if head.may_change else None,
         asked.view,
-        asked.toast or _told(faults, panel is not None),
+        _both(_told(faults, panel is not None), asked.toast),
         asked.undo,
         next((one for one in waiting if one.number == asked.proposal), None),
         waiting,
