@@ -46,8 +46,9 @@ export class RunField {
     this.watched = null;
     /** @type {Edges | null} */
     this.edges = null;
-    /** What the head shows, and in which element. @type {{ of: Element | null, dated: string }} */
-    this.head = { of: null, dated: "" };
+    /** What the head shows: in which element, under its dates and over them, and between which places it has those.
+     * @type {{ of: Element | null, under: string, over: string, key: string, sight: [number, number] }} */
+    this.head = { of: null, under: "", over: "", key: "", sight: [0, 0] };
     this.selected = "";
     /** @type {[number, number] | null} */
     this.reach = null;
@@ -108,6 +109,8 @@ export class RunField {
       const edges = new Edges(sheet);
       edges.seen = () => this.inSight();
       this.edges = edges;
+      sheet.addEventListener("scroll", () => this.dated(sheet.scrollLeft), { passive: true });
+      addEventListener("beforeprint", () => this.dated(0, this.width));
       this.view.watch(sheet, { resized: () => this.drawMarks(), scrolled: () => this.drawMarks(), tall: () => this.height });
     } else {
       this.view.measure(sheet);
@@ -120,10 +123,16 @@ export class RunField {
 
   /** What a shift moves at the left edge; whether there is something. */
   toChanges() {
-    const sheet = byId("sheet");
-    if (!sheet || !this.model || !this.model.compares || !this.reach) return false;
-    sheet.scrollLeft = Math.max(0, xOf(this.scale, this.reach[0]) - 30);
+    const first = this.firstChange();
+    if (!this.there || first === null) return false;
+    byId("sheet").scrollLeft = first;
     return true;
+  }
+
+  /** Where what a shift moves begins; null where there is no such thing. */
+  firstChange() {
+    if (!this.model || !this.model.compares || !this.reach) return null;
+    return Math.max(0, xOf(this.scale, this.reach[0]) - 30);
   }
 
   /** So close that what a shift moves is seen from its old place to its new one. @param {number} wanted */
@@ -144,15 +153,32 @@ export class RunField {
     const lines = placed(model.plumbs.map(([kind, day, text, key]) => ({ kind, x: xOf(scale, day), text, key: model.movable ? key : "" })), width);
     const head = byId("fhead");
     sized(head, { width });
-    const dated = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD) + dates(scale, model.days, model.off) + plumbHeads(lines, width);
-    const stands = this.head.of === head && this.head.dated === dated && head.firstChild;
-    if (!stands) head.innerHTML = dated; // most shifts leave it as it is; an answer may have emptied it
-    this.head = { of: head, dated };
+    this.head.under = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD);
+    this.head.over = plumbHeads(lines, width);
+    const first = this.firstChange();
+    this.dated(first !== null ? first : this.kept !== null ? (this.kept - model.first) * this.px : byId("sheet").scrollLeft);
     sized(byId("field"), { width, height });
     const phases = model.heads.map((i) => `<path class="phl" d="M0 ${(i + 1) * this.row - 0.5}H${width}"/>`).join("");
     byId("ground").innerHTML = daysOff(scale, model.off, 0, height) + weekLines(scale, weeks, 0, height) + phases + lines.map((line) => plumbLine(line, height)).join("") + (model.was || []).map((day) => `<path class="plumbwas" d="M${xOf(scale, day)} 0V${height}"/>`).join("") + (model.windows || []).map(([key, from, to, row]) => windowOf(key, xOf(scale, from), xOf(scale, to), this.top(row))).join("") + (model.stems || []).map(([day, from, to, text]) => stem(xOf(scale, day), from * this.row, to * this.row, text)).join("");
     this.drawMarks();
     this.select(this.selected);
+  }
+
+  /** The head with its dates where they are in sight, and a screen more to either side; most shifts leave it as it is.
+   * @param {number} left  How far the field is scrolled. @param {number} [wide] */
+  dated(left, wide = this.view.width) {
+    const head = byId("fhead");
+    if (!head || !this.model) return;
+    const { model, scale } = this;
+    const { of, under, over, key, sight } = this.head;
+    const now = [scale.first, scale.px, model.days, under, over].join(" ");
+    const [from, to] = [Math.max(0, Math.min(left, this.width - wide)), Math.min(left + wide, this.width)];
+    if (of === head && key === now && head.firstChild && sight[0] <= from && to <= sight[1]) return;
+    const more = Math.max(wide, 400);
+    /** @type {[number, number]} */
+    const reach = [from - more, to + more];
+    unwatched(() => { head.innerHTML = under + dates(scale, model.days, model.off, reach) + over; });
+    this.head = { of: head, under, over, key: now, sight: reach };
   }
 
   drawMarks() {

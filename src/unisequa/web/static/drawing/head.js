@@ -51,8 +51,12 @@ export function mondays(first, days) {
   return found;
 }
 
-/** Months, and every day; every Monday where days are narrow, hours where they are wide. @param {Scale} scale @param {number} days @param {Off[]} off */
-export function dates(scale, days, off) {
+/**
+ * Months, and every day; every Monday where days are narrow, hours where they are wide.
+ * @param {Scale} scale @param {number} days @param {Off[]} off
+ * @param {[number, number]} sight  Between which places: each word takes its time to be laid out.
+ */
+export function dates(scale, days, off, sight = [-Infinity, Infinity]) {
   const months = [];
   const letters = [];
   const rests = new Set(off.flatMap(([first, count]) => Array.from({ length: count }, (_, i) => first + i)));
@@ -64,6 +68,7 @@ export function dates(scale, days, off) {
     if (n === 1 || day === scale.first || (monday && scale.px >= 24)) {
       months.push({ x: xOf(scale, day), off: n !== 1, text: monthWords(day) });
     }
+    if (xOf(scale, day + 1) < sight[0] || xOf(scale, day) > sight[1]) continue;
     const rest = rests.has(day) ? " rest" : "";
     if (scale.px >= 200) {
       for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 1 : 2) out += `<text class="dn mid" x="${xOf(scale, day + hour / 24)}" y="55">${scale.px >= 900 ? `${hour}:00` : hour}</text>`;
@@ -76,5 +81,6 @@ export function dates(scale, days, off) {
     }
   }
   if (letters.length) out += `<text class="let mid" x="${letters.map((one) => one.x).join(" ")}" y="43">${letters.map((one) => one.letter).join("")}</text>`; // one element, each letter at its place
-  return apart(months, 96).map((tick) => `<text class="mon${tick.off ? " rest" : ""}" x="${tick.x + 4}" y="31">${tick.text}</text>`).join("") + out;
+  const named = apart(months, 96).filter((tick) => tick.x >= sight[0] && tick.x <= sight[1]);
+  return named.map((tick) => `<text class="mon${tick.off ? " rest" : ""}" x="${tick.x + 4}" y="31">${tick.text}</text>`).join("") + out;
 }
