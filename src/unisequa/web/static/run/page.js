@@ -15,7 +15,7 @@ const shiftForm = () => byId("shift");
 const held = (changes = {}) => ({ ...Object.fromEntries([...shiftForm().elements].filter((input) => input.name).map((input) => [input.name, input.value])), ...changes });
 const selectedKey = () => shiftForm().elements.selected.value;
 const edits = () => JSON.parse(held().edits);
-const rowOf = (/** @type {string} */ key) => find(`#work .rows .row[data-k="${CSS.escape(key)}"]`);
+const rowOf = (/** @type {string} */ key) => find(`#work .row[data-k="${CSS.escape(key)}"]`);
 const path = (/** @type {string} */ rest) => workNow().dataset.run + rest;
 const movable = () => workNow().dataset.movable === "yes";
 
@@ -57,28 +57,12 @@ function keepInPlace() {
   sheet.scrollTop += row.getBoundingClientRect().top - acted.y;
 }
 
-// Rows that give way to others, the sheet's to the table of changes, go as one once the page has been drawn: to take
-// so many out would hold that up. Until then they stand among the new ones, unseen, and nothing looks through them.
+// Rows that give way to others go as one, and nothing looks through them: the sheet's for the table of changes.
 document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
-  gone();
   const rows = find("#work .rows");
   const task = event.detail.tasks.find((/** @type {any} */ one) => one.fragment && one.fragment.querySelector("#work"));
-  if (!rows || !task || task.fragment.querySelector(`[id="${rows.id}"]`)) return;
-  if (rows.contains(document.activeElement)) /** @type {any} */ (document.activeElement).blur();
-  rows.className = "leaving";
-  const others = task.fragment.querySelector(".rows");
-  if (!others) {
-    gone();
-    return;
-  }
-  others.before(Object.assign(document.createElement("div"), { id: rows.id }));
-  rows.setAttribute("hx-morph-skip", "");
-  requestAnimationFrame(() => setTimeout(gone, 60));
+  if (rows && task && !task.fragment.querySelector(`[id="${rows.id}"]`)) unwatched(() => rows.remove());
 });
-function gone() {
-  const rows = find("#work .leaving");
-  if (rows) unwatched(() => rows.remove());
-}
 
 const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
 
@@ -100,7 +84,7 @@ const belowHead = (/** @type {any} */ row) => row.getBoundingClientRect().top - 
 // The edited row and what follows it stay in sight above the tray, their old and new places with them.
 function showChanges() {
   const sheet = byId("sheet");
-  const edited = find("#work .rows .row.edited") || find("#work .rows .row.moved");
+  const edited = find("#work .row.edited") || find("#work .row.moved");
   if (!sheet || !edited) return;
   const room = sheet.clientHeight - HEAD;
   const down = belowHead(edited);
@@ -175,7 +159,7 @@ function byTheClock() {
 
 // The page opens where work is: the first task that is not over, below the name of its phase.
 function toWork() {
-  const open = all("#work .rows .row[data-k]").find((row) => !row.querySelector(".st.done, .st.dropped"));
+  const open = all("#work .row[data-k]").find((row) => !row.querySelector(".st.done, .st.dropped"));
   if (open && byId("sheet")) byId("sheet").scrollTop += belowHead(open) - 60;
 }
 
@@ -241,7 +225,7 @@ function choose(/** @type {string} */ key) {
 }
 function showChosen() {
   const bar = byId("many");
-  for (const row of all("#work .rows .row[data-k]")) row.classList.toggle("chosen", chosen.has(row.dataset.k));
+  for (const row of all("#work .row[data-k]")) row.classList.toggle("chosen", chosen.has(row.dataset.k));
   for (const box of all("#work [data-choose]")) box.checked = chosen.has(box.dataset.choose);
   if (!bar) return;
   bar.hidden = !chosen.size;
@@ -282,7 +266,7 @@ function zoomTo(zoom) {
 function select(key) {
   const panel = byId("panel");
   shiftForm().elements.selected.value = key;
-  for (const row of all("#work .rows .row.sel, #work tr.bg-acts")) row.classList.remove("sel", "bg-acts");
+  for (const row of all("#work .row.sel, #work tr.bg-acts")) row.classList.remove("sel", "bg-acts");
   panel.hidden = !key;
   field.select(key);
   if (!key) {
@@ -310,7 +294,7 @@ function driven() {
 
 // The one row that can be tabbed to.
 function only(row) {
-  for (const other of all("#work .rows .row[tabindex='0']")) other.tabIndex = -1;
+  for (const other of all("#work .row[tabindex='0']")) other.tabIndex = -1;
   row.tabIndex = 0;
 }
 
@@ -354,7 +338,7 @@ function pressed(event) {
   const by = shove(event);
   if (by) return movable() && field.marks.has(row.dataset.k) ? shoved(event, row.dataset.k, by) : undefined;
   if (event.altKey || event.ctrlKey || event.metaKey) return undefined;
-  const rows = all("#work .rows .row[data-k]");
+  const rows = all("#work .row[data-k]");
   const next = stepped(event.key, rows.indexOf(row), rows.length);
   if (next >= 0) {
     event.preventDefault();
