@@ -109,9 +109,10 @@ export class RunField {
       const edges = new Edges(sheet);
       edges.seen = () => this.inSight();
       this.edges = edges;
-      sheet.addEventListener("scroll", () => this.dated(sheet.scrollLeft), { passive: true });
+      const across = () => this.dated(sheet.scrollLeft);
+      sheet.addEventListener("scroll", across, { passive: true });
       addEventListener("beforeprint", () => this.dated(0, this.width));
-      this.view.watch(sheet, { resized: () => this.drawMarks(), scrolled: () => this.drawMarks(), tall: () => this.height });
+      this.view.watch(sheet, { resized: () => { this.drawMarks(); across(); }, scrolled: () => this.drawMarks(), tall: () => this.height });
     } else {
       this.view.measure(sheet);
     }
