@@ -1,7 +1,7 @@
 // A template's page around its sheet: head, checks, panels, rehearsal, and who else is here.
 import { toast } from "../app.js";
 import { restoreWidth } from "../drawing/columns.js";
-import { byId } from "../dom.js";
+import { byId, unwatched } from "../dom.js";
 import { MORE, messageChanged } from "./builder.js";
 import "./clipboard.js";
 import "./field.js";
@@ -178,7 +178,9 @@ function swapped(box, html) {
   const title = (box.querySelector("h2") || {}).textContent;
   const name = kept && nameOf(focused);
   swapping = true; // A field taken out of the page tells of its change; what is being typed goes on in the new one.
-  box.innerHTML = html;
+  for (const child of box.children) Alpine.destroyTree(child);
+  unwatched(() => { box.innerHTML = html; });
+  for (const child of box.children) Alpine.initTree(child); // at once, so that no key is pressed before it is there
   swapping = false;
   if (title === (box.querySelector("h2") || {}).textContent) {
     [...box.querySelectorAll("details")].forEach((one, i) => { if (unfolded[i]) one.open = true; });
@@ -188,6 +190,8 @@ function swapped(box, html) {
   restoreFields();
   const next = id && byId(id);
   if (kept && kept.dirty && (!next || nameOf(next) !== name)) panelChanged({ target: focused });
+  const label = focused && !id && focused.getAttribute("aria-label");
+  if (label) focusAgain(box, label, kept);
   if (!next) return;
   next.focus({ preventScroll: true });
   if (kept && kept.dirty && nameOf(next) === name && next.value !== kept.value) {
@@ -196,6 +200,14 @@ function swapped(box, html) {
   }
   if (kept && next.setSelectionRange) next.setSelectionRange(kept.a, kept.b);
   if (suggesting) Suggest.open(next, suggesting);
+}
+
+// Where one was, among what Alpine puts together in the page; such fields have no id, but a label each.
+function focusAgain(box, label, kept) {
+  const again = document.activeElement === document.body && [...box.querySelectorAll("[aria-label]")].find((one) => one.getAttribute("aria-label") === label);
+  if (!again) return;
+  again.focus({ preventScroll: true });
+  if (kept && again.setSelectionRange) again.setSelectionRange(kept.a, kept.b);
 }
 
 Sheet.openSetup = async function openSetup() {
