@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -16,13 +17,11 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.plan import Plan, boundaries, standing
 from unisequa.core.plan.task import LinkOf, Task
 from unisequa.core.shift.cascade import cascade
-from unisequa.core.shift.edits import Due, Duration, Move
+from unisequa.core.shift.edits import Due, Duration, Move, MoveAnchor
 
 
 def standing_on(network: Network) -> Plan:
     """The network as a live run, on the first of its calendars, where its forward pass puts it."""
-    from dataclasses import replace
-
     from unisequa.core.network.backward import schedule
 
     calendar = network.activities[0].calendar
@@ -111,8 +110,6 @@ def test_after_a_push_every_link_holds_and_what_is_not_downstream_stays_put(netw
 
 
 def _without_floor(activity):  # type: ignore[no-untyped-def]
-    from dataclasses import replace
-
     return replace(activity, floor=None)
 
 
@@ -183,8 +180,6 @@ def test_what_is_begun_is_moved_by_no_mode() -> None:
 
 
 def _with_state(found: Plan, key: str, state: str) -> Plan:
-    from dataclasses import replace
-
     tasks = tuple(replace(t, state=state) if t.key == key else t for t in found.tasks)
     spans = {t.key: boundaries(t, *found.days(i)) for i, t in enumerate(tasks)}  # type: ignore[misc]
     return standing(found.name, tasks, found.links, spans, found.calendars, found.anchors, found.labels)
@@ -204,6 +199,15 @@ def test_a_task_under_way_keeps_its_start_and_may_end_later() -> None:
     after = cascade(found, [Due("a", day("2026-06-04"))]).after()
     assert dates(after)["a"] == ("2026-06-01", "2026-06-04")
     assert dates(after)["b"] == ("2026-06-05", "2026-06-05")
+
+
+def test_a_task_under_way_that_cannot_end_before_today_does_not_ride_with_its_anchor() -> None:
+    late = replace(_with_state(plan([step("a", 2, 0), step("b", 1, 20)]), "a", "under way"), today=day("2026-06-15"))
+    result = cascade(late, [MoveAnchor("go", day("2026-06-04"))])
+    assert {c.key: result.keeps_distance(c) for c in result.changes} == {"a": False, "b": True}
+    said = ["moves with Go, no earlier than today", "moves with Go"]
+    assert [result.reason(c) for c in result.changes] == said
+    assert dates(result.after())["a"] == ("2026-06-01", "2026-06-15")
 
 
 @pytest.mark.parametrize(

@@ -121,6 +121,15 @@ class Cascade:
         assert days
         return days_of(before, True, self.plan.grid), days
 
+    def keeps_distance(self, change: Change) -> bool:
+        """Whether a task ends as far from its target, in worked slots, as it did; what had no date has kept it, too."""
+        i = self.plan.position(change.key)
+        old, new = self.plan.tasks[i].target, self.prepared.task(i).target
+        if old is None or new is None or change.before is None:
+            return True
+        calendar = self.prepared.activity(i).calendar
+        return calendar.count(old[1], change.before[1]) == calendar.count(new[1], change.after[1])
+
     def reason(self, change: Change) -> str:
         """Why this task moves, in words."""
         plan, i = self.plan, self.plan.position(change.key)
@@ -135,7 +144,8 @@ class Cascade:
             label = plan.labels.get(task.when.anchor) if task.when else None
             if any(phase.window != old.window for phase, old in zip(self.prepared.phases, plan.phases, strict=True)):
                 label = label if not task.opens or task.window is None else self._phase(i)
-            return f"moves with {label}" if label else "moves with the run"
+            late = ", no earlier than today" if task.state == "under way" and not self.keeps_distance(change) else ""
+            return f"moves with {label}{late}" if label else "moves with the run"
         if change.via is not None:
             source, network = plan.position(change.via), self.prepared.network
             for link, ask in network.held_by(i, self.fronts):

@@ -42,7 +42,7 @@ class Horizon {
     this.width = this.model.days * this.scale.px;
     this.lay();
     const edges = new Edges(this.sheet);
-    edges.seen = () => (narrow() ? null : { scale: this.scale, dates: this.scale.px > 3, plumbs: [], bars: this.model.packed ? [] : this.beside() });
+    edges.seen = () => (narrow() ? null : { scale: this.scale, dates: this.scale.px > 3, plumbs: [], words: [], bars: this.model.packed ? [] : this.beside() });
     this.edges = edges;
     this.view.watch(this.sheet, { resized: () => this.resized(), scrolled: () => this.rows(), tall: () => this.tall });
     this.ground();
@@ -302,19 +302,18 @@ function listen(page) {
     if (event.button) return;
     const mark = event.target.closest?.("[data-run]");
     const knob = event.target.closest?.("[data-knob]");
-    const from = event.clientX;
     if (!mark) return drawStretch(page, event);
     if (knob) return drawWait(page, event, Number(knob.dataset.knob));
     const id = Number(mark.dataset.run);
     const run = page.runs.get(id);
     const item = page.items.find((one) => one.kind === "run" && one.of === id);
     if (item) page.choose(item);
-    const days = (/** @type {PointerEvent} */ next) => Math.round((next.clientX - from) / page.scale.px);
-    follow(event, (next) => page.nudge(id, Math.abs(next.clientX - from) < 4 ? 0 : days(next)), (next) => {
-      const by = next && Math.abs(next.clientX - from) >= 4 ? days(next) : 0;
+    const days = (/** @type {number} */ px) => (Math.abs(px) < 4 ? 0 : Math.round(px / page.scale.px));
+    follow(event, (_, px) => page.nudge(id, days(px)), (next, px) => {
+      const by = next ? days(px) : 0;
       if (by && run && run.c !== "over") return page.consider(run, by);
       page.nudge(id, 0);
-      if (next && !by && Math.abs(next.clientX - from) < 4 && page.model.packed) location.assign(`${document.body.dataset.root}runs/${id}`);
+      if (next && Math.abs(px) < 4 && page.model.packed) location.assign(`${document.body.dataset.root}runs/${id}`);
       return undefined;
     }, { across: true });
     return undefined;

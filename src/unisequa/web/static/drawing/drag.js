@@ -1,14 +1,17 @@
-// Following the pointer until it is let go; near an edge of the sheet it scrolls on. Escape lets go of nothing.
+// Following the pointer until it is let go; near an edge of the sheet it scrolls on, and how far it has come counts that
+// as well. Escape lets go of nothing.
 import { columnWidth } from "./columns.js";
 
 /**
  * @param {PointerEvent} event
- * @param {(next: PointerEvent) => void} moved
- * @param {(next: PointerEvent | null) => void} dropped  Null where it was left by Escape.
- * @param {{ across?: boolean }} [options]  Whether it scrolls to the sides as well.
+ * @param {(next: PointerEvent, by: number) => void} moved  With how far it has come across the field, in pixels.
+ * @param {(next: PointerEvent | null, by: number) => void} dropped  Null where it was left by Escape.
+ * @param {{ across?: boolean, along?: boolean, within?: string }} [options]  Whether it scrolls to the sides, and up and down; what scrolls.
  */
-export function follow(event, moved, dropped, { across = false } = {}) {
-  const sheet = /** @type {HTMLElement} */ (document.getElementById("sheet"));
+export function follow(event, moved, dropped, { across = false, along = true, within = "sheet" } = {}) {
+  const sheet = /** @type {HTMLElement} */ (document.getElementById(within));
+  const begun = fieldPoint(event).x;
+  const by = () => fieldPoint(last).x - begun;
   let last = event;
   let frame = 0;
   const tick = () => {
@@ -18,20 +21,21 @@ export function follow(event, moved, dropped, { across = false } = {}) {
     const dy = last.clientY > around.bottom - 30 ? 8 : last.clientY < around.top + 70 && last.clientY > around.top - 30 ? -8 : 0;
     const before = [sheet.scrollLeft, sheet.scrollTop];
     if (across) sheet.scrollLeft += dx;
-    sheet.scrollTop += dy;
-    if (before[0] !== sheet.scrollLeft || before[1] !== sheet.scrollTop) moved(last);
+    if (along) sheet.scrollTop += dy;
+    if (before[0] !== sheet.scrollLeft || before[1] !== sheet.scrollTop) moved(last, by());
     frame = requestAnimationFrame(tick);
   };
   const move = (/** @type {PointerEvent} */ next) => {
     last = next;
-    moved(next);
+    moved(next, by());
   };
   const end = (/** @type {PointerEvent | null} */ next) => {
+    if (next) last = next;
     cancelAnimationFrame(frame);
     window.removeEventListener("pointermove", move);
     window.removeEventListener("pointerup", end);
     window.removeEventListener("keydown", escape, true);
-    dropped(next);
+    dropped(next, by());
   };
   const escape = (/** @type {KeyboardEvent} */ next) => {
     if (next.key !== "Escape") return;
@@ -48,7 +52,7 @@ export function follow(event, moved, dropped, { across = false } = {}) {
 
 /** Where the pointer is in the field, in pixels. @param {PointerEvent} event */
 export function fieldPoint(event) {
-  const field = /** @type {Element} */ (document.getElementById("field")).getBoundingClientRect();
+  const field = document.getElementById("field")?.getBoundingClientRect() || { left: 0, top: 0 };
   return { x: event.clientX - field.left, y: event.clientY - field.top };
 }
 

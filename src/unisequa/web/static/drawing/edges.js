@@ -9,6 +9,7 @@ import { bringIn } from "./view.js";
  * @property {import("./scale.js").Scale} scale
  * @property {boolean} dates  Whether the field is of days, so that a month is named.
  * @property {{ x: number, text: string }[]} plumbs
+ * @property {[number, number][]} words  From where to where the head's own words reach.
  * @property {Iterable<{ key: string, y: number, x: number, end: number, title: string }>} bars  Those of rows in sight.
  */
 
@@ -85,7 +86,7 @@ export class Edges {
     this.moved.style.transform = `translateY(${-top}px)`;
     this.arrows(seen.bars, left, width);
     const month = seen.dates ? this.month(seen.scale, left) : "";
-    const sides = this.named(seen.plumbs, left, width);
+    const sides = this.named(seen, left, width);
     const told = [month, ...sides.map((one) => `${one.x} ${one.text}`)].join("\n");
     if (this.told === told) return;
     this.told = told;
@@ -102,21 +103,29 @@ export class Edges {
     return room < text.length * CHARACTER + 16 ? "" : text;
   }
 
-  /** The nearest plumb line out of sight on either side, by name. @param {{ x: number, text: string }[]} plumbs @param {number} left @param {number} width */
-  named(plumbs, left, width) {
+  /**
+   * The nearest plumb line out of sight on either side, by name; where that would cover a word of the head, an arrow.
+   * @param {InSight} seen @param {number} left @param {number} width
+   */
+  named({ plumbs, words }, left, width) {
     const before = plumbs.filter((line) => line.x < left).sort((a, b) => b.x - a.x);
     const behind = plumbs.filter((line) => line.x > left + width).sort((a, b) => a.x - b.x);
     /** @type {[typeof plumbs, string][]} */
     const sides = [[before, "left"], [behind, "right"]];
     return sides.filter(([lines]) => lines.length).map(([lines, side]) => {
       const more = lines.length > 1 ? ` and ${lines.length - 1} more` : "";
-      return { side, x: lines[0].x, text: side === "left" ? `‹ ${lines[0].text}${more}` : `${lines[0].text}${more} ›` };
+      const title = `${lines[0].text}${more}`;
+      const length = Math.min((title.length + 2) * CHARACTER + 12, width * 0.46);
+      const [from, to] = side === "left" ? [left, left + length] : [left + width - length, left + width];
+      const covers = words.some(([a, b]) => a < to && b > from && b > left && a < left + width);
+      const name = covers ? "" : title;
+      return { side, x: lines[0].x, title, text: side === "left" ? `‹ ${name}` : `${name} ›` };
     });
   }
 
-  /** @param {{ side: string, x: number, text: string }} one */
-  plumb({ side, x, text }) {
-    const made = piece("stuckplumb", text);
+  /** @param {{ side: string, x: number, text: string, title: string }} one */
+  plumb({ side, x, text, title }) {
+    const made = Object.assign(piece("stuckplumb", text.trim()), { title });
     made.style.setProperty(side, "2px");
     made.addEventListener("click", () => bringIn(this.sheet, x));
     return made;

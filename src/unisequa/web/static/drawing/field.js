@@ -2,9 +2,9 @@
 import { drawn } from "./bars.js";
 import { columnWidth, restoreWidth } from "./columns.js";
 import { Edges } from "./edges.js";
-import { dates, daysOff, mondays, plumbHeads, plumbLine, stem, weekLines } from "./head.js";
+import { dates, daysOff, mondays, plumbHeads, plumbLine, runSpan, stem, weekLines } from "./head.js";
 import { Links } from "./links.js";
-import { CLOSE, HEAD, ROW, barOf, fitting, placed, xOf } from "./scale.js";
+import { CLOSE, HEAD, ROW, barOf, fitting, placed, wordsReach, xOf } from "./scale.js";
 import { esc, Pieces, sized } from "./svg.js";
 import { View, bands, bringIn } from "./view.js";
 import { all, byId, find, unwatched } from "../dom.js";
@@ -19,8 +19,8 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
  *
  * (py: pale, a task of another run or, rd, one in the row of those that ride with an anchor.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
- * the one behind the last, and what they say.
- * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], windows?: [string, number, number, number][], movable?: boolean, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * the one behind the last, and what they say; span is the whole run's, from its first day to the one behind its last.
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], windows?: [string, number, number, number][], movable?: boolean, span?: [number, number] | null, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
 
 /** The window of a phase, its ends to take hold of. @param {string} key @param {number} x @param {number} to @param {number} y */
@@ -48,6 +48,8 @@ export class RunField {
     this.edges = null;
     /** What the head shows: in which element, under its dates and over them, and between which places it has those.
      * @type {{ of: Element | null, under: string, over: string, key: string, sight: [number, number] }} */
+    /** @type {[number, number][]} */
+    this.words = [];
     this.head = { of: null, under: "", over: "", key: "", sight: [0, 0] };
     this.selected = "";
     /** @type {[number, number] | null} */
@@ -155,7 +157,8 @@ export class RunField {
     const head = byId("fhead");
     sized(head, { width });
     this.head.under = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD);
-    this.head.over = plumbHeads(lines, width);
+    this.words = wordsReach(lines);
+    this.head.over = (model.span && model.movable ? runSpan(xOf(scale, model.span[0]), xOf(scale, model.span[1])) : "") + plumbHeads(lines, width);
     const first = this.firstChange();
     this.dated(first !== null ? first : this.kept !== null ? (this.kept - model.first) * this.px : byId("sheet").scrollLeft);
     sized(byId("field"), { width, height });
@@ -207,7 +210,7 @@ export class RunField {
       const [x, width] = barOf(scale, mark.s);
       return { key: mark.k, y: this.top(mark.i), x, end: x + width, title: mark.t || "this task" };
     });
-    return { scale, dates: true, plumbs, bars };
+    return { scale, dates: true, plumbs, words: this.words, bars };
   }
 
   /** @param {Told} mark @returns {import("./bars.js").Mark} */

@@ -18,11 +18,14 @@ export function daysOff(scale, off, y, height) {
 /** Lines where weeks begin. @param {Scale} scale @param {number[]} weeks @param {number} from @param {number} to */
 export const weekLines = (scale, weeks, from, to) => (weeks.length ? `<path class="wk" d="${weeks.map((day) => `M${xOf(scale, day)} ${from}V${to}`).join("")}"/>` : "");
 
+/** Where an anchor that may be moved is taken hold of. @param {Line} line @param {number} half  Of its width. @param {number} height */
+const gripOf = (line, half, height) => (line.key ? `<rect class="plumbgrip" data-anchor="${esc(line.key)}" x="${line.x - half}" y="0" width="${2 * half}" height="${height}"/>` : "");
+
 /** A plumb line through the field. @param {Line} line @param {number} height */
 export function plumbLine(line, height) {
   const foot = line.kind === "anchor" ? `<path class="plumbw" d="M${line.x - 4} ${height - 7}h8l-4 7z"/>` : "";
   const bar = line.kind === "deadline" ? `<path class="plumb" d="M${line.x - 5} 1h10"/>` : "";
-  return `<path class="${CLASSES[line.kind][0]}" d="M${line.x} 0V${height}"/>${foot}${bar}`;
+  return `<g><path class="${CLASSES[line.kind][0]}" d="M${line.x} 0V${height}"/>${foot}${bar}${gripOf(line, 4, height)}</g>`;
 }
 
 /** A plumb line through some rows, with its word at the top. @param {number} x @param {number} from @param {number} to @param {string} text */
@@ -38,11 +41,13 @@ export function plumbHeads(lines, width) {
     const weight = line.kind === "anchor" ? `<path class="plumbw" d="M${line.x - 4} 17h8l-4 6z"/>` : "";
     out += `<g><title>${esc(line.text)}</title><path class="${mark}" d="M${line.x} ${line.low ? HEAD : 17}V${line.low ? 20 : 5}"/>${weight}`;
     if (line.shown) out += `<text class="${word}${line.end ? " end" : ""}" x="${line.x + (line.end ? -6 : 6)}" y="${line.low ? 29 : 13}">${esc(line.said || line.text)}</text>`;
-    if (line.key) out += `<rect class="plumbgrip" data-anchor="${esc(line.key)}" x="${line.x - 7}" y="0" width="14" height="${HEAD}"/>`;
-    out += "</g>";
+    out += `${gripOf(line, 7, HEAD)}</g>`;
   }
   return `${out}<path class="wk" d="M0 57.5H${width}"/>`;
 }
+
+/** The whole run in its head, to be taken hold of. @param {number} from @param {number} to */
+export const runSpan = (from, to) => `<g class="runspan" data-span=""><title>The whole run: drag it to move all that is not begun, and its anchors</title><path d="M${from + 1} 31v5M${from + 1} 33.5H${to - 1}M${to - 1} 31v5"/><rect x="${from}" y="29" width="${to - from}" height="9"/></g>`;
 
 /** The Mondays of a field. @param {number} first @param {number} days */
 export function mondays(first, days) {

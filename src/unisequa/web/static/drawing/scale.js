@@ -87,5 +87,14 @@ export function placed(lines, width) {
   return within;
 }
 
+/** From where to where the words at the top of a head reach. @param {Line[]} lines @returns {[number, number][]} */
+export function wordsReach(lines) {
+  const words = lines.filter((line) => line.shown && !line.low);
+  return words.map(({ x, end, said = "" }) => {
+    const length = said.length * CHARACTER + 12;
+    return end ? [x - length, x + 5] : [x - 5, x + length];
+  });
+}
+
 /** The widest zoom in which a length still has room, or the least there is. @param {number[]} zooms @param {number} length @param {number} room */
 export const fitting = (zooms, length, room) => Math.max(...zooms.filter((px) => length * px <= room), zooms[0]);

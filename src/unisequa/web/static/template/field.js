@@ -4,7 +4,7 @@ import { columnWidth } from "../drawing/columns.js";
 import { Edges } from "../drawing/edges.js";
 import { dates, daysOff, mondays, plumbHeads, plumbLine, weekLines } from "../drawing/head.js";
 import { Links } from "../drawing/links.js";
-import { ROW, barOf, placed, xOf } from "../drawing/scale.js";
+import { ROW, barOf, placed, wordsReach, xOf } from "../drawing/scale.js";
 import { Pieces } from "../drawing/svg.js";
 import { View, bands, bringIn } from "../drawing/view.js";
 import { all, byId, find } from "../dom.js";
@@ -20,6 +20,7 @@ const view = new View();
 let bars = null;
 let links = null;
 let edges = null;
+let heads = [];
 
 // The slots that the field spans: those of the model, and where they are fewer than there is room for, as many as fill it.
 const reach = () => (Sheet.model.dates ? Sheet.model.days : Math.max(Sheet.model.days, view.width / PX()));
@@ -33,7 +34,7 @@ Sheet.watchView = function watchView() {
   byId("sheet").addEventListener("scroll", () => Sheet.showFault(), { passive: true });
   addEventListener("beforeprint", () => { Sheet.allRows = true; Sheet.drawRows(); });
   addEventListener("afterprint", () => { Sheet.allRows = false; Sheet.drawRows(); });
-  edges.seen = () => ({ scale: scale(), dates: Boolean(Sheet.model.dates), plumbs: verticals().filter((line) => line.kind === "anchor" || line.kind === "deadline"), bars: inRows() });
+  edges.seen = () => ({ scale: scale(), dates: Boolean(Sheet.model.dates), plumbs: verticals().filter((line) => line.kind === "anchor" || line.kind === "deadline"), words: wordsReach(heads), bars: inRows() });
   view.watch(byId("sheet"), {
     resized: () => {
       if (Sheet.dragging) return;
@@ -63,6 +64,7 @@ Sheet.drawField = function drawField() {
   const zero = Sheet.zero();
   const weeks = model.dates ? mondays(model.first, reach()) : weeksOf(model, reach(), zero, at.px);
   const lines = placed(verticals(), width);
+  heads = lines;
   const off = model.off || [];
   const words = model.dates ? dates(at, model.days, off) : numbers(model, at, reach(), zero);
   replace("fhead", daysOff(at, off, 36, 22) + weekLines(at, weeks, 38, 58) + words + plumbHeads(lines, width));
