@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.plans import document, step
 from tests.site import TODAY, Site
@@ -138,6 +138,43 @@ class Hand:
         self.page.get_by_role("button", name="Without it").click()
         self.meant({"edit": "drop", "task": key})
 
+    def in_list(self, key: str) -> Locator:
+        self.page.goto(f"{self.page.url.split('?')[0]}?view=list")
+        self.page.wait_for_selector("body[data-ready]")
+        return self.page.locator(f'tr[data-k="{key}"]')
+
+    def cell(self, key: str) -> None:
+        """Into the row's own date."""
+        day = self.day(key, 1, self.rng.choice((-2, 1, 6)))
+        self.in_list(key).locator(".due").click()
+        self.typed("tr input.incell", f"{day:%-d %b %Y}")
+        self.meant({"edit": "due", "task": key, "finish": str(day)})
+
+    def menu(self, key: str) -> None:
+        """In the menu by its state mark."""
+        n = self.rng.choice((6, 7, 9))
+        self.in_list(key).locator(".st").click()
+        self.typed("#menu-duration", str(n))
+        self.meant({"edit": "duration", "task": key, "duration": n})
+
+    def month(self, key: str) -> None:
+        """From day to day in the weeks of a month."""
+        self.page.goto(f"{self.page.url.split('?')[0]}?view=month")
+        self.page.wait_for_selector("body[data-ready]")
+        bar = self.page.locator(f'.mspan[data-key="{key}"]').first
+        first = int(bar.get_attribute("data-first") or 0)
+        there = first + self.rng.choice((-2, 1, 6))
+        for day in (first, there):
+            spot = self.page.locator(f'.week[data-monday="{day - (day + 6) % 7}"] .dayof').nth((day + 6) % 7)
+            spot.scroll_into_view_if_needed()
+            box = (bar.locator(".aimbox") if day == first else spot).bounding_box()
+            assert box
+            self.page.mouse.move(box["x"] + 12, box["y"] + 10, steps=3)
+            if day == first:
+                self.page.mouse.down()
+        self.page.mouse.up()
+        self.meant({"edit": "move", "task": key, "start": str(dt.date.fromordinal(there))})
+
     def lag(self, key: str) -> None:
         self.open(key)
         box = self.page.locator("[data-edit=lag]").first
@@ -191,7 +228,21 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
         owner = site_of.person("Ada")
         number = keep_template(session, owner, read_template(job()), released=True).template_id
         choices = Choices(anchors={"go": GO, "end": END})
-    kinds = ("drag", "due", "duration", "fix", "drop", "lag", "anchor", "whole", "close", "catch")
+    kinds = (
+        "drag",
+        "due",
+        "cell",
+        "menu",
+        "month",
+        "duration",
+        "fix",
+        "drop",
+        "lag",
+        "anchor",
+        "whole",
+        "close",
+        "catch",
+    )
     tried: set[str] = set()
     for _ in range(ROUNDS):
         with site_of.store.writing() as session:
@@ -220,6 +271,57 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
         _, now = stands(site_of, run_id)
         assert now == {key: wanted[key] for key in now}, (hand.edits, mode)
     assert tried == set(kinds)
+
+
+def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: str, site_of: Site) -> None:
+    with site_of.store.writing() as session:
+        owner = site_of.person("Ada")
+        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
+    ada.set_viewport_size({"width": 1100, "height": 700})
+    ada.goto(f"{address}/runs/{run_id}")
+    ada.wait_for_selector("body[data-ready]")
+    line = ada.locator('.fieldbox [data-anchor="go"]')
+    box, sheet = line.bounding_box(), ada.locator("#sheet").bounding_box()
+    assert box and sheet
+    x, edge = box["x"] + box["width"] / 2, sheet["x"] + sheet["width"] - 10
+    ada.mouse.move(x, sheet["y"] + 200)
+    ada.mouse.down()
+    ada.mouse.move(edge, sheet["y"] + 200, steps=4)
+    ada.wait_for_function("() => document.getElementById('sheet').scrollLeft > 60")
+    ada.mouse.move(edge - 60, sheet["y"] + 200, steps=2)
+    held = ada.locator(".fieldbox .held [data-anchor]").bounding_box()
+    assert held and abs(held["x"] + held["width"] / 2 - (edge - 60)) < 13, "it stays under the pointer, to the day"
+    went = ada.evaluate("document.getElementById('sheet').scrollLeft")
+    ada.mouse.up()
+    expect(ada.locator("#tray")).to_be_visible()
+    (edit,) = json.loads(ada.locator("#shift input[name=edits]").input_value())
+    days = (dt.date.fromisoformat(edit["on"]) - GO).days
+    assert edit["anchor"] == "go" and abs(days * 24 - (edge - 60 - x + went)) < 26
+
+
+def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
+    with site_of.store.writing() as session:
+        owner = site_of.person("Ada")
+        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
+    ada.goto(f"{address}/runs/{run_id}")
+    ada.wait_for_selector("body[data-ready]")
+    ada.locator('.row[data-k="brief"] .st').click()
+    ada.locator("#rowmenu").get_by_role("button", name="Begin").click()
+    expect(ada.locator('.row[data-k="brief"] .st.under-way')).to_be_visible()
+    expect(ada.locator("#panel")).to_be_hidden()
+    row = ada.locator('.row[data-k="walls"]')
+    row.focus()
+    ada.keyboard.press("Shift+F10")
+    expect(ada.locator("#rowmenu")).to_contain_text("it waits for Brief")
+    ada.keyboard.press("Escape")
+    expect(row).to_be_focused()
+    ada.keyboard.press("F2")
+    ada.keyboard.type("no such day")
+    ada.keyboard.press("Enter")
+    expect(ada.locator("#in-due")).to_have_value("no such day")
+    expect(ada.locator("#in-due")).to_be_focused()
 
 
 def test_links_and_windows_are_drawn_by_hand(ada: Page, address: str, site_of: Site) -> None:

@@ -55,6 +55,18 @@ def test_what_merely_rides_with_an_anchor_folds_until_it_is_asked_for(shared: Si
     assert rows(few) == ["build", "check"] and "more ride" not in few
 
 
+def test_a_narrow_page_has_each_change_with_a_field_of_its_own(shared: Site) -> None:
+    assert 'class="changes"' not in considered(shared, GO), "the sheet is the table"
+    assert 'class="changes"' in considered(shared, GO, view="list")
+    page = considered(shared, GO, narrow="yes")
+    fields = re.findall(r'<svg class="smallfield".*?</td>', page)
+    assert len(fields) == len(re.findall(r"<td class=\"delta\">", page)) == 5
+    spans = [[float(x) for x in re.findall(r'(?:ghost|bar moved)" x="([\d.]+)%"', one)] for one in fields]
+    assert all(was < now for was, now in spans), "all go later"
+    heads = re.findall(r'<text class="mon" x="([\d.]+)%" y="36">(\w+ \d+)', page)
+    assert [words for _, words in heads] == ["Jun 2026"]
+
+
 def test_the_table_is_narrowed_to_a_phase_or_to_what_needs_a_person(shared: Site) -> None:
     late = [*GO, {"edit": "move", "task": "build", "start": "2026-06-18"}]
     assert rows(considered(shared, late, only="phase:hall")) == ["chairs", "build", "check"]

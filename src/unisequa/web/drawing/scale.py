@@ -74,3 +74,20 @@ def days_off(field: Field, calendar: WorkingCalendar) -> tuple[DaysOff, ...]:
         elif off and run is None:
             run = day
     return tuple(spans)
+
+
+def month_starts(first: int, last: int, apart: float) -> list[tuple[int, bool]]:
+    """The first of some days, and of each month in them; whether there is room for its name, ``apart`` days each.
+
+    The first, which is no whole month, gives way, and so does the last where little of it is there.
+
+    >>> [(dt.date.fromordinal(day).isoformat(), named) for day, named in month_starts(738000, 738060, 20)]
+    [('2021-07-29', False), ('2021-08-01', True), ('2021-09-01', True)]
+    """
+    days = [day for day in range(first, last) if day == first or dt.date.fromordinal(day).day == 1]
+    found, before = [], float(last)
+    for day in reversed(days):
+        named = before - day >= apart
+        before = day if named else before
+        found.append((day, named))
+    return found[::-1]

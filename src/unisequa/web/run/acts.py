@@ -57,8 +57,12 @@ def change_state(
 def act(
     request: Request, me: SignedIn, form: Posted, store: StoreOf, settings: SettingsOf, run_id: Id, key: str
 ) -> Response:
-    """Begin, finish, sign off, send back, drop or reopen a task, today or on another day, with a word on it."""
-    asked, today = asked_in(form, selected=key), settings.day()
+    """Begin, finish, sign off, send back, drop or reopen a task, today or on another day, with a word on it.
+
+    ``in_place`` its panel opens only where that is refused.
+    """
+    beside = field(form, "in_place", 5) == "yes"
+    asked, today = asked_in(form, selected=None if beside else key), settings.day()
     wanted, why, day = cast(Act, field(form, "act", 20)), field(form, "act_why", 2000), field(form, "act_day", 40)
     try:
         deed = Deed(
@@ -71,7 +75,9 @@ def act(
             asked = replace(asked, documents=done.offer.edits, mode=done.offer.mode)
     except Refused as error:
         typed = (("act", wanted), ("why", why), ("day", day))
-        asked = replace(asked, faults=asked.faults + tuple(error.faults.items()), typed=asked.typed + typed)
+        asked = replace(
+            asked, selected=key, faults=asked.faults + tuple(error.faults.items()), typed=asked.typed + typed
+        )
     return answer(request, me, store, settings, run_id, asked)
 
 

@@ -38,6 +38,7 @@ class Asked:
     whole: bool = False
     only: str = ""
     rides: bool = False
+    narrow: bool = False
 
 
 def asked_in(form: FormData, *, selected: str | None = None, view: str | None = None) -> Asked:
@@ -54,6 +55,7 @@ def asked_in(form: FormData, *, selected: str | None = None, view: str | None = 
         whole=field(form, "whole", 5) == "yes",
         only=field(form, "only", 220),
         rides=field(form, "rides", 5) == "yes",
+        narrow=field(form, "narrow", 5) == "yes",
         view=view or as_view(field(form, "view", 10)),
         look=look_in({name: field(form, name, 100) for name in LOOKED}),
     )

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import day_words
+from unisequa.core.terms import FINISHED
 from unisequa.core.work.task_states import late_by, late_words
 from unisequa.web.drawing.marks import due_words
 from unisequa.web.run.looking import STATES, Look, groups
@@ -49,7 +50,11 @@ class DayCell:
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """A task's part of a week; ``begun`` is how much of it is solid. Milestones have no width."""
+    """A task's part of a week; ``begun`` is how much of it is solid. Milestones have no width.
+
+    ``first`` and ``last`` are the task's own days, ``ends`` says whether the last lies in this week, ``movable``
+    whether it may be put elsewhere, ``moved`` whether the shift does.
+    """
 
     key: str
     title: str
@@ -59,12 +64,18 @@ class Span:
     width: int
     begun: int
     late: bool
+    first: int
+    last: int
+    ends: bool
+    movable: bool
+    moved: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Week:
-    """A week of the calendar, as high as the lanes it needs."""
+    """A week of the calendar from its ``monday`` on, as high as the lanes it needs."""
 
+    monday: int
     height: int
     days: tuple[DayCell, ...]
     spans: tuple[Span, ...]
@@ -83,7 +94,7 @@ class Month:
 def board(considered: Considered, look: Look) -> tuple[Column, ...]:
     """The tasks that are looked at, by state."""
     run, plan, states = considered.run, considered.after, considered.ready.states
-    moved = frozenset(change.key for change in considered.result.changes) if considered.result else frozenset[str]()
+    moved = _moved(considered)
     by_state: dict[str, list[int]] = {state: [] for state in STATES}
     for group in groups(run, plan, states, Look(look.show, look.text, "none", look.sort or "due"), moved):
         for i in group.positions:
@@ -97,6 +108,10 @@ def board(considered: Considered, look: Look) -> tuple[Column, ...]:
             cards.append(Card(task.key, task.title, task.who, due, late_words(plan, i)))
         columns.append(Column(state, tuple(cards)))
     return tuple(columns)
+
+
+def _moved(considered: Considered) -> frozenset[str]:
+    return frozenset(change.key for change in considered.result.changes) if considered.result else frozenset()
 
 
 def month(considered: Considered, look: Look) -> Month:
@@ -130,6 +145,7 @@ def _x(weekday: int) -> int:
 def _week(considered: Considered, spans: list[tuple[int, int, int]], monday: int, states: tuple[str, ...]) -> Week:
     plan = considered.after
     calendar, today = plan.calendars[None], None if plan.today is None else plan.grid.day(plan.today)
+    moved = _moved(considered)
     lanes: list[int] = []
     drawn: list[Span] = []
     for first, last, i in spans:
@@ -145,14 +161,15 @@ def _week(considered: Considered, spans: list[tuple[int, int, int]], monday: int
         if states[i] == "under way" and today is not None:
             begun = max(0, min(right, _x(min(6, max(0, today - monday))) if today <= monday + 6 else right) - left)
         y = HEAD + lane * LANE
+        movable = considered.run.may_consider and task.state not in FINISHED and not plan.is_parent(i)
         drawn.append(
             Span(task.key, task.title, states[i].replace(" ", "-"), left, y, right - left if task.duration else 0,
-                 begun, late_by(plan, i) > 0)
+                 begun, late_by(plan, i) > 0, first, last, last <= monday + 6, movable, task.key in moved)
         )  # fmt: skip
     days = tuple(_day(considered, monday + n, n, first=n == 0) for n in range(7))
     off = all(not calendar.is_working_day(monday + n) for n in range(7))
     height = LEAST if off and not lanes else max(HEAD + len(lanes) * LANE + 6, 44)
-    return Week(height, days, tuple(drawn), today is not None and monday <= today <= monday + 6)
+    return Week(monday, height, days, tuple(drawn), today is not None and monday <= today <= monday + 6)
 
 
 def _day(considered: Considered, day: int, weekday: int, *, first: bool) -> DayCell:

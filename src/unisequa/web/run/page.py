@@ -12,7 +12,6 @@ from unisequa.actions.runs.in_hand import InHand, in_hand
 from unisequa.actions.runs.in_hand import aside as kept_aside
 from unisequa.actions.runs.proposing import proposal as proposed
 from unisequa.actions.runs.seeing import see_run
-from unisequa.actions.runs.shifts import consider
 from unisequa.actions.runs.talking import see_more
 from unisequa.core.errors import Refused
 from unisequa.settings import Settings
@@ -25,7 +24,7 @@ from unisequa.web.run.looking import LOOKED, look_in
 from unisequa.web.run.panel import TaskPanel, task_panel
 from unisequa.web.run.shift import with_anchor
 from unisequa.web.run.side import side
-from unisequa.web.run.work import Work, at_hand, work_on
+from unisequa.web.run.work import Work, at_hand, considered_of, work_on
 from unisequa.web.session import SettingsOf, SignedIn, StoreOf
 
 router = APIRouter()
@@ -117,10 +116,13 @@ def _piece(
 def panel(
     request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, key: str, on: str = ""
 ) -> Response:
-    """The panel of one task; ``on`` the desk it is without what shifts dates."""
+    """The panel of one task; ``on`` the desk it is without what shifts dates, on a row it is a menu of what can be done
+    there, with the shift in hand."""
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
         run.task(key)
         more = see_more(session, me, run, key)
-    piece = task_panel(consider(run, ()), key, more, on_desk=on == "desk")
-    return render(request, "run/_panel.html", PanelPiece(piece, run_head(run, closely=False)))
+        asked = at_hand(run, Asked(), in_hand(session, me, run)) if on == "row" else Asked()
+    piece = task_panel(considered_of(run, asked), key, more, on_desk=on == "desk")
+    template = "run/_menu.html" if on == "row" else "run/_panel.html"
+    return render(request, template, PanelPiece(piece, run_head(run, closely=False)))

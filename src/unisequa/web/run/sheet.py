@@ -206,6 +206,7 @@ def run_sheet(
             middle(plan, at) for key, at in plan.anchors.items() if at is not None and shown.anchors.get(key) != at
         ],
         "movable": run.may_consider,
+        "span": (reach[0], reach[1] + 1) if (reach := shown.reach()) else None,
         "heads": heads,
         "windows": _windows(run, shown, lines, heads) if not look.group and run.may_consider else [],
         "rows": len(lines),
@@ -245,7 +246,7 @@ def _riding(considered: Considered, rows: Mapping[str, TrayRow], edited: Mapping
     found = {}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
-        plain = change.cause == "anchor" and change.via is None and change.key in rows
+        plain = change.cause == "anchor" and change.via is None and change.key in rows and result.keeps_distance(change)
         if plain and task.when is not None and change.key not in edited and change.key not in named:
             found[change.key] = result.plan.labels.get(task.when.anchor, "it")
     counts = Counter(found.values())

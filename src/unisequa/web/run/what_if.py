@@ -16,6 +16,7 @@ from unisequa.core.calendars.words import difference_words, slot_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits.saying import said_of
 from unisequa.web.drawing.marks import interval, short_words
+from unisequa.web.drawing.scale import month_starts
 from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.run.head import VIEWS, RunHead, run_head
@@ -149,7 +150,7 @@ def _figures(plan: Plan, choices: Sequence[Choice], seen: Sequence[Considered]) 
 def _rows(
     plan: Plan, after: Sequence[Plan]
 ) -> tuple[tuple[CompareRow, ...], int, tuple[tuple[float, str], ...], float | None]:
-    """The tasks that any of them moves, with their bars; how many stay; the months; where today is."""
+    """The tasks that any of them moves, with their bars; how many stay; the months and where today is."""
     moved = [
         i for i, task in enumerate(plan.tasks)
         if not plan.is_parent(i) and any(one.read(one.position(task.key)) != plan.read(i) for one in after)
@@ -180,9 +181,10 @@ def _rows(
         return CompareRow(key, plan.tasks[i].title, short_words(plan, read[1]) if read else "undated", tuple(dues),
                           tuple(lanes))  # fmt: skip
 
-    starts = [day for day in range(first, last) if day == first or dt.date.fromordinal(day).day == 1]
-    apart = [day for day in starts if not any(0 < (other - day) * px < 110 for other in starts)]
-    months = tuple((round((day - first) * px, 1), f"{dt.date.fromordinal(day):%B %Y}") for day in apart)
+    months = tuple(
+        (round((day - first) * px, 1), f"{dt.date.fromordinal(day):%B %Y}" if named else "")
+        for day, named in month_starts(first, last, 110 / px)
+    )
     today = None if plan.today is None else plan.grid.day(plan.today) + 0.5
     shown = None if today is None or not first <= today <= last else round((today - first) * px, 1)
     return tuple(row(i) for i in moved), stay, months, shown

@@ -29,6 +29,7 @@ from unisequa.web.run.head import RunHead, run_head
 from unisequa.web.run.looking import COLUMNS, GROUPS, SHOWS, SORTS, WHOLE, Look
 from unisequa.web.run.panel import TaskPanel, task_panel
 from unisequa.web.run.sheet import RunSheet, TaskLine, run_sheet
+from unisequa.web.run.small_fields import SmallFields, small_fields
 from unisequa.web.run.tray import Tray, tray
 
 People = tuple[tuple[int, str], ...]
@@ -82,6 +83,9 @@ class Work:
     faults: Mapping[str, str] = field(default_factory=dict)
     rides: bool = False
     short: Mapping[str, str] = field(default_factory=dict)
+    calendars: tuple[str, ...] = ()
+    narrow: bool = False
+    small: SmallFields | None = None
 
 
 def last_line(run: RunSeen) -> LastLine | None:
@@ -212,4 +216,7 @@ def work(
         whole=asked.whole,
         faults=faults,
         rides=asked.rides,
+        calendars=tuple(document.name for document in run.plan.calendars.documents),
+        narrow=asked.narrow,
+        small=small_fields(considered) if asked.narrow else None,
     )

@@ -1,12 +1,16 @@
 // Bars of a run by pointer: its body moves a task, its right end stretches it. Dates are the server's: this only moves
 // pixels by whole days, or by five minutes, and says when a bar was let go.
 import { toast } from "../app.js";
+import { all } from "../dom.js";
 import { fieldPoint, follow, nudge } from "../drawing/drag.js";
-import { dayWords, isoOf, timeOf } from "../drawing/scale.js";
+import { dayWords, isoOf, slotAt, timeOf } from "../drawing/scale.js";
 import { element as made } from "../drawing/svg.js";
 
 /** By how much a bar of hours is moved: five minutes, as a part of a day. */
 const FIVE = 5 / 1440;
+
+/** So many days, whole or to five minutes. @param {number} days @param {boolean} hours */
+const stepped = (days, hours) => (hours ? Math.round(days / FIVE) * FIVE : Math.round(days));
 
 /**
  * The day that a mark would land on, moved or stretched by so many days.
@@ -30,22 +34,54 @@ export function plumbed(event, field, dropped) {
   const plumb = grip && field.model && field.model.plumbs.find(([kind, , , key]) => kind === "anchor" && key === grip.dataset.anchor);
   if (!grip || !plumb || event.button !== 0) return null;
   const hours = Boolean(field.model && field.model.hours);
-  const line = /** @type {Element} */ (grip.parentElement);
+  const lines = all(`[data-anchor="${CSS.escape(grip.dataset.anchor || "")}"]`).map((one) => /** @type {Element} */ (one.parentElement)); // in the head and in the field
   const state = { key: plumb[3], days: 0 };
   const at = () => (hours ? Math.round((plumb[1] + state.days) / FIVE) * FIVE : Math.floor(plumb[1]) + state.days);
-  line.classList.add("held");
-  follow(event, (next) => {
-    const by = (next.clientX - event.clientX) / field.px;
-    state.days = hours ? Math.round(by / FIVE) * FIVE : Math.round(by);
-    line.setAttribute("transform", `translate(${state.days * field.px} 0)`);
+  for (const line of lines) line.classList.add("held");
+  follow(event, (_, by) => {
+    state.days = stepped(by / field.px, hours);
+    for (const line of lines) line.setAttribute("transform", `translate(${state.days * field.px} 0)`);
     toast(hours ? timeOf(at()).slice(11) : dayWords(at()));
   }, (next) => {
     state.over = true;
-    line.classList.remove("held");
-    line.removeAttribute("transform");
+    for (const line of lines) {
+      line.classList.remove("held");
+      line.removeAttribute("transform");
+    }
     toast("");
     if (next && state.days) dropped(plumb[3] || "", hours ? timeOf(at()) : isoOf(at()));
-  }, { across: true });
+  }, { across: true, along: false });
+  return state;
+}
+
+/**
+ * Take hold of the whole run by its span in the head; it is moved by working days.
+ * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
+ * @param {(by: string) => Promise<void>} dropped
+ */
+export function spanned(event, field, dropped) {
+  const span = /** @type {Element | null} */ (/** @type {Element} */ (event.target).closest("[data-span]"));
+  const { model } = field;
+  if (!span || !model || event.button !== 0) return null;
+  const head = /** @type {Element} */ (span.closest("svg")).getBoundingClientRect();
+  const from = Math.floor(slotAt(field.scale, event.clientX - head.left));
+  const off = new Set(model.off.flatMap(([first, days]) => Array.from({ length: days }, (_, n) => first + n)));
+  const state = { key: "", days: 0 };
+  span.classList.add("held");
+  follow(event, (_, by) => {
+    const days = Math.round(by / field.px);
+    const [low, high] = [Math.min(from, from + days), Math.max(from, from + days)];
+    const worked = Array.from({ length: high - low }, (_one, n) => low + n).filter((day) => !off.has(day)).length;
+    state.days = days < 0 ? -worked : worked;
+    span.setAttribute("transform", `translate(${days * field.px} 0)`);
+    toast(`The whole run ${worked} working day${worked === 1 ? "" : "s"} ${days < 0 ? "earlier" : "later"}`);
+  }, (next) => {
+    state.over = true;
+    span.classList.remove("held");
+    span.removeAttribute("transform");
+    toast("");
+    if (next && state.days) dropped(`${state.days > 0 ? "+" : ""}${state.days}`);
+  }, { across: true, along: false });
   return state;
 }
 
@@ -68,10 +104,9 @@ export function grabbed(event, field, { movable, clicked, dropped }) {
   const bar = { x: Number(box?.getAttribute("x")), width: Number(box?.getAttribute("width")) };
   const state = { key, days: 0 };
   element.classList.add("dragging");
-  const moved = (/** @type {PointerEvent} */ next) => {
+  const moved = (/** @type {PointerEvent} */ _, /** @type {number} */ by) => {
     if (fixed || started) return;
-    const by = (next.clientX - event.clientX) / field.px;
-    const wanted = hours ? Math.round(by / FIVE) * FIVE : Math.round(by);
+    const wanted = stepped(by / field.px, hours);
     const least = hours ? FIVE : 1;
     const days = grip ? Math.max(wanted, least - (hours ? mark.s[1] - mark.s[0] : Math.round(mark.s[1] - mark.s[0]))) : wanted;
     if (days === state.days) return;
@@ -162,8 +197,8 @@ export function windowed(event, field, dropped) {
     return late ? [first, Math.max(first, last)] : [Math.min(first, last), last];
   };
   box.classList.add("held");
-  follow(event, (next) => {
-    state.days = Math.round((next.clientX - event.clientX) / field.px);
+  follow(event, (_, by) => {
+    state.days = Math.round(by / field.px);
     grip.setAttribute("transform", `translate(${state.days * field.px} 0)`);
     toast(dayWords(span()[late ? 1 : 0]));
   }, (next) => {
@@ -172,6 +207,6 @@ export function windowed(event, field, dropped) {
     grip.removeAttribute("transform");
     toast("");
     if (next && state.days) dropped(found[0], span().map(isoOf).join(" to "));
-  }, { across: true });
+  }, { across: true, along: false });
   return state;
 }

@@ -3,7 +3,9 @@ import { ask, clearOfToast, send } from "../app.js";
 import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find, unwatched } from "../dom.js";
-import { grabbed, linked, plumbed, windowed } from "./drag.js";
+import { grabbed, linked, plumbed, spanned, windowed } from "./drag.js";
+import { closeMenu, openMenu, taskOf, typedInto } from "./in_rows.js";
+import { monthly } from "./month.js";
 import { HEAD, isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
 
@@ -12,7 +14,9 @@ let dragged = null;
 
 const workNow = () => byId("work");
 const shiftForm = () => byId("shift");
-const held = (changes = {}) => ({ ...Object.fromEntries([...shiftForm().elements].filter((input) => input.name).map((input) => [input.name, input.value])), ...changes });
+// So narrow a page shows no sheet: its tray holds what changes.
+const small = matchMedia("(max-width: 760px)");
+const held = (changes = {}) => ({ narrow: small.matches ? "yes" : "", ...Object.fromEntries([...shiftForm().elements].filter((input) => input.name).map((input) => [input.name, input.value])), ...changes });
 const selectedKey = () => shiftForm().elements.selected.value;
 const edits = () => JSON.parse(held().edits);
 const rowOf = (/** @type {string} */ key) => find(`#work .row[data-k="${CSS.escape(key)}"]`);
@@ -34,9 +38,9 @@ const inTurn = (act) => {
 
 // The row one works on, and how far down it stood: it stays under one's eyes, and the keys stay with it.
 let acted = null;
-// Whether the sheet was the table of changes, and how far it was scrolled before it became that.
+// Whether the sheet was the table of changes, and how far it was scrolled before it became that; -1 where it was none yet.
 let compared = false;
-let before = 0;
+let before = -1;
 function actedOn() {
   /** @type {any} */
   const at = document.activeElement;
@@ -48,7 +52,13 @@ function actedOn() {
 function keepInPlace() {
   const row = acted && rowOf(acted.key);
   const sheet = byId("sheet");
-  if (sheet && compared && !row && !sheet.matches(".compared")) sheet.scrollTop = before;
+  if (sheet && compared && !row && !sheet.matches(".compared")) {
+    if (before >= 0) sheet.scrollTop = before;
+    else {
+      field.toDay();
+      toWork();
+    }
+  }
   if (!row || !sheet) return;
   if (acted.focused && document.activeElement === document.body) {
     only(row);
@@ -64,7 +74,12 @@ document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
   if (rows && task && !task.fragment.querySelector(`[id="${rows.id}"]`)) unwatched(() => rows.remove());
 });
 
-const work = (rest, changes) => inTurn(() => send(path(rest), held(changes)));
+const work = (rest, changes) => inTurn(() => {
+  closeMenu();
+  return send(path(rest), held(changes));
+});
+const typedIn = (key, kind, value) => work("/work", { kind, key, value });
+const menuOf = (key, at) => openMenu(key, `${path(`/tasks/${encodeURIComponent(key)}`)}?on=row`, at);
 
 // The page as it now stands: its field drawn, the tray's rows in sight.
 function settled() {
@@ -74,6 +89,7 @@ function settled() {
   if (byId("tray")) showChanges();
   driven();
   if (byId("shifting")) shiftingOf(byId("shifting"));
+  if (workNow().dataset.refused) find("#panel [aria-invalid]")?.focus();
   showChosen();
   clearOfToast();
 }
@@ -94,8 +110,14 @@ function showChanges() {
 
 function clicked(event) {
   const at = (selector) => event.target.closest(selector);
+  const mark = at("[data-k] .st");
+  if (mark && taskOf(mark)) return menuOf(taskOf(mark), under(mark));
+  if (movable() && typedInto(event, typedIn)) return undefined;
   const open = at("[data-open]");
-  if (open) return select(open.dataset.open);
+  if (open) {
+    closeMenu();
+    return select(open.dataset.open);
+  }
   if (at("[data-close]")) return select("");
   const zoom = at("[data-zoom]");
   if (zoom) return zoomTo(zoom.dataset.zoom);
@@ -135,11 +157,13 @@ function clicked(event) {
   if (take) return work(`/shifts/${take.dataset.takeBack}/take-back`, {});
   const act = at("[data-do]");
   if (act) {
-    const where = act.dataset.path || act.closest("[data-act]").dataset.act;
-    const typed = (/** @type {string} */ id) => (byId(id) ? byId(id).value : "");
-    return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "", act_why: typed("act-why"), act_day: typed("act-day"), to: typed("hand-to") })));
+    const box = act.closest("[data-act]");
+    const where = act.dataset.path || box.dataset.act;
+    const typed = (/** @type {string} */ name) => (box || byId("panel")).querySelector(`[name="${name}"]`)?.value || "";
+    const beside = closeMenu() ? "yes" : "";
+    return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "", act_why: typed("act_why"), act_day: typed("act_day"), to: typed("to"), in_place: beside })));
   }
-  if (at("#fhead") && movable() && !at("[data-anchor]")) return closing(event);
+  if (at("#fhead") && movable() && !at("[data-anchor], [data-span]")) return closing(event);
   const row = at(".row[data-k]");
   if (row && (event.ctrlKey || event.metaKey || event.shiftKey)) return choose(row.dataset.k);
   return row ? select(row.dataset.k) : undefined;
@@ -244,8 +268,9 @@ function withChosen(/** @type {string} */ what) {
     location.assign(`${path("/template")}?${new URLSearchParams(keys.map((key) => ["only", key]))}`);
     return undefined;
   }
-  if (what === "move") return work("/work", { kind: "move", key: keys[0], keys: JSON.stringify(keys), value: typed.by });
-  if (what === "fix" || what === "free") return work("/work", { kind: what, key: keys[0], keys: JSON.stringify(keys), value: "" });
+  /** @type {Record<string, [string, any]>} */
+  const edit = { move: ["move", typed.by], fix: ["fix", ""], free: ["free", ""], without: ["drop", ""], give: ["give", typed.calendar] };
+  if (edit[what]) return work("/work", { kind: edit[what][0], key: keys[0], keys: JSON.stringify(keys), value: edit[what][1] });
   return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => {
     if (workNow().dataset.refused) return;
     byId("many").reset(); // what was said was said of those
@@ -331,7 +356,10 @@ function pressed(event) {
   if (event.target.closest("[data-tray-edge]") && heightenedBy(event)) return undefined;
   if (edge && event.key.startsWith("Arrow")) return widen((event.key === "ArrowRight" ? 16 : -16) + columnWidth());
   const row = event.target.closest(".row[data-k]");
+  if (event.key === "F2" && row && movable() && typedInto(event, typedIn)) return event.preventDefault();
   if (!row) {
+    const key = shove(event) && movable() && event.target.closest("[data-open]")?.dataset.open;
+    if (key) return shoved(event, key, shove(event));
     if (event.target.matches("input[data-edit]") && event.key === "Enter") event.target.blur();
     return undefined;
   }
@@ -376,14 +404,32 @@ function shoved(event, key, by) {
   return work("/work", { kind: event.shiftKey ? "end" : "move", key, value: `${workNow().dataset.grid === "minute" ? (by > 0 ? "+5m" : "-5m") : `wd${by > 0 ? "+" : "-"}1`}` });
 }
 
+// Just below a mark.
+function under(mark) {
+  const box = mark.getBoundingClientRect();
+  return { x: box.left + 24, y: box.bottom + 4, top: box.top - 4 };
+}
+
+// What can be done with the task under the pointer; by the menu key, of the row that has the keys.
+function pointedAt(event) {
+  const key = !event.target.closest("input, textarea, select") && taskOf(event.target);
+  if (!key) return;
+  event.preventDefault();
+  const row = event.button === 2 ? null : event.target.closest("[data-k], [data-open]");
+  menuOf(key, row ? under(row.querySelector(".st") || row) : { x: event.clientX, y: event.clientY });
+}
+
 function grab(event) {
   const edge = event.target.closest(".edge");
   if (edge) return widening(event, edge);
   const high = event.target.closest("[data-tray-edge]");
   if (high) return heightening(event, high);
+  const inMonth = movable() && monthly(event, (key, kind, by) => work("/work", { kind, key, value: `${by > 0 ? "+" : "-"}${Math.abs(by)}` }));
+  if (inMonth) dragged = inMonth;
   if (!field.there) return undefined;
   const other = movable() && (
     plumbed(event, field, (key, value) => work("/work", { kind: "anchor", key, value }))
+    || spanned(event, field, (by) => work("/work", { kind: "run", value: by }))
     || windowed(event, field, (key, value) => work("/work", { kind: "window", key, value }))
     || linked(event, field, (source, target, type) => work("/work", { kind: "after", key: target, value: source, also: type })));
   if (other) {
@@ -416,11 +462,15 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("undo", (event) => work(`/undo/${event.detail}`, {}));
       root.addEventListener("keydown", pressed);
       root.addEventListener("pointerdown", grab);
+      root.addEventListener("contextmenu", pointedAt);
       root.addEventListener("pointerover", hovered);
       field.take(held().zoom, selectedKey());
       if (!field.toChanges()) field.toDay();
       if (byId("shifting")) shiftingOf(byId("shifting"));
       if (workNow().dataset.clock === "yes") byTheClock();
+      const turned = () => byId("tray") && work("/work", {});
+      small.addEventListener("change", turned);
+      if (small.matches) turned();
       trayHigh();
       driven();
       const row = selectedKey() && rowOf(selectedKey());
