@@ -133,6 +133,7 @@ def test_what_is_late_is_late_by_minutes_and_the_desk_says_the_time(site: Site) 
     with site.store.reading() as session:
         seen = see_run(session, site.person("Ada"), run, at("17:42"))
         assert how_it_stands(seen, closely=True).standing == "behind"
+        assert how_it_stands(seen, closely=False).standing == "on time", "what is kept goes by days, and it is not over"
 
 
 def test_it_is_reopened_undone_and_sent_back_to_where_it_was(site: Site) -> None:

@@ -298,6 +298,8 @@ def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: 
     (edit,) = json.loads(ada.locator("#shift input[name=edits]").input_value())
     days = (dt.date.fromisoformat(edit["on"]) - GO).days
     assert edit["anchor"] == "go" and abs(days * 24 - (edge - 60 - x + went)) < 26
+    ada.get_by_role("button", name="Apply").click()
+    expect(ada.locator("#work")).to_contain_text(f"Go {dt.date.fromisoformat(edit['on']):%a %-d %b %Y}")
 
 
 def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
@@ -316,6 +318,11 @@ def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
     ada.keyboard.press("Shift+F10")
     expect(ada.locator("#rowmenu")).to_contain_text("it waits for Brief")
     ada.keyboard.press("Escape")
+    expect(row).to_be_focused()
+    ada.keyboard.press("Shift+F10")
+    ada.locator("#menu-duration").fill("6")
+    ada.keyboard.press("Enter")
+    expect(ada.locator("#tray")).to_contain_text("Walls takes")
     expect(row).to_be_focused()
     ada.keyboard.press("F2")
     ada.keyboard.type("no such day")

@@ -373,8 +373,9 @@ def how_it_stands(run: RunSeen, *, closely: bool) -> Stands:
     """How a live run stands today; not ``closely`` as it was kept when it last changed, which costs nothing."""
     if run.state != "live":
         return Stands("", "")
-    if not closely or run.plan.today is None:
-        return Stands(*run.summary.standing(run.plan.today or 0))
+    now = run.plan.today
+    if not closely or now is None:
+        return Stands(*run.summary.standing(run.plan.grid.day(now) if now is not None else 0))
     mend = mending(run.plan)
     after = mend.result.after() if mend is not None else run.plan
     phases = [phase.key for phase in run.template.phases]

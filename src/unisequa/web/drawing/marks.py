@@ -69,6 +69,16 @@ def _label_day(label: DayLabel, plan: Plan) -> int | None:
     return measured(anchor, measure, plan.calendars[None])
 
 
+def run_span(plan: Plan) -> tuple[float, float] | None:
+    """From where to where a whole run is drawn, in days."""
+    reach, span = plan.reach(), plan.span()
+    if reach is None or span is None:
+        return None
+    if plan.grid.per_day == 1:
+        return reach[0], reach[1] + 1
+    return plan.grid.shown(span[0]) / MINUTES, plan.grid.shown(span[1]) / MINUTES
+
+
 def interval(plan: Plan, i: int) -> tuple[float, float]:
     """Boundaries to draw, in days; a milestone in the middle of the day that it reads as."""
     task, days = plan.tasks[i], plan.days(i)

@@ -20,7 +20,7 @@ from unisequa.core.plan.room import room_until, room_words
 from unisequa.core.plan.task import LinkOf
 from unisequa.core.terms import FINISHED, State
 from unisequa.core.work.task_states import late_words
-from unisequa.web.drawing.marks import as_script, due_words, interval, middle, plumbs, short_words
+from unisequa.web.drawing.marks import as_script, due_words, interval, middle, plumbs, run_span, short_words
 from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 from unisequa.web.run.looking import WHOLE, Look, groups, label_words
 from unisequa.web.run.tray import TrayRow, change_rows
@@ -206,7 +206,7 @@ def run_sheet(
             middle(plan, at) for key, at in plan.anchors.items() if at is not None and shown.anchors.get(key) != at
         ],
         "movable": run.may_consider,
-        "span": (reach[0], reach[1] + 1) if (reach := shown.reach()) else None,
+        "span": run_span(shown),
         "heads": heads,
         "windows": _windows(run, shown, lines, heads) if not look.group and run.may_consider else [],
         "rows": len(lines),

@@ -59,10 +59,13 @@ export function typedInto(event, done) {
   return typeIn(cell, row.dataset.k, (kind, value) => done(row.dataset.k, kind, value));
 }
 
+/** What had the keys before the menu. @type {Element | null} */
+let before = null;
+
 /** The menu of a task, near where it was asked for. @param {string} key @param {string} path @param {{ x: number, y: number, top?: number }} at  Below it, or above what ends at ``top`` where there is more room. */
 export function openMenu(key, path, at) {
   const menu = byId("rowmenu");
-  const before = document.activeElement;
+  before = document.activeElement;
   return ask("GET", path, { target: "#rowmenu", swap: "innerHTML" }).then(() => {
     menu.dataset.key = key;
     menu.showPopover();
@@ -72,7 +75,6 @@ export function openMenu(key, path, at) {
     menu.style.top = `${above ? at.top - height : Math.max(8, Math.min(at.y, innerHeight - height - 8))}px`;
     const first = menu.querySelector("button, input");
     if (first) first.focus({ preventScroll: true });
-    menu.addEventListener("toggle", (/** @type {any} */ event) => event.newState === "closed" && before instanceof HTMLElement && before.isConnected && before.focus({ preventScroll: true }), { once: true });
   });
 }
 
@@ -81,5 +83,6 @@ export function closeMenu() {
   const menu = byId("rowmenu");
   const open = Boolean(menu && menu.matches(":popover-open"));
   if (open) menu.hidePopover();
+  if (open && document.activeElement === document.body && before instanceof HTMLElement) before.focus({ preventScroll: true });
   return open;
 }

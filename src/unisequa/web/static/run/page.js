@@ -74,10 +74,10 @@ document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
   if (rows && task && !task.fragment.querySelector(`[id="${rows.id}"]`)) unwatched(() => rows.remove());
 });
 
-const work = (rest, changes) => inTurn(() => {
-  closeMenu();
-  return send(path(rest), held(changes));
-});
+const work = (rest, changes) => {
+  closeMenu(); // before it is seen which row has the keys
+  return inTurn(() => send(path(rest), held(changes)));
+};
 const typedIn = (key, kind, value) => work("/work", { kind, key, value });
 const menuOf = (key, at) => openMenu(key, `${path(`/tasks/${encodeURIComponent(key)}`)}?on=row`, at);
 
