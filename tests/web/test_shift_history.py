@@ -55,7 +55,8 @@ def test_the_history_tells_each_shift_and_takes_it_back_alone_or_with_what_rests
     browser = site.client("Ada")
     page = " ".join(re.sub(r"<[^>]+>", " ", browser.get(f"/runs/{site.run}?view=history").text).split())
     assert "Draft from Mon 8 Jun" in page and "Draft takes 4 d" in page and "“So it is”" in page
-    assert "Mon 1 – Tue 2 Jun Mon 8 – Tue 9 Jun" in page
+    assert "Draft Mon 1 – Tue 2 Jun Mon 8 – Tue 9 Jun +5 d moved by Ada" in page, "as the tray showed it"
+    assert "stayed; all over" in page and "Room, was → became" in page
     assert "Not by itself: Draft has moved again" in page and "Take it back with shifts 3, 2" in page
     assert browser.post(f"/runs/{site.run}/history/2/take-back").is_success  # the party alone
     assert dates(site)["party"] == before["party"] and dates(site)["draft"] != before["draft"]

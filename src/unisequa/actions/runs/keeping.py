@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Iterable
 from dataclasses import replace
+from typing import Any
 
 from unisequa.actions.history import note
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.hooking import hook_one
 from unisequa.actions.runs.telling import Moved, tell
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
-from unisequa.core.calendars.words import count_words, read_words
+from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words
 from unisequa.core.errors import NotThere, Refused, ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
 from unisequa.core.shift.cascade import Cascade
 from unisequa.core.shift.edits.codec import written
+from unisequa.core.shift.margins import MOST_MARGINS, margin_words, margins
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back
@@ -25,23 +28,37 @@ from unisequa.store.tables import Run, ShiftRow, TaskRow, now
 
 
 def keep_shift(
-    session: Session, actor: Actor, run: Run, result: Cascade, after: Plan, why: str, cause: str | None = None
+    session: Session,
+    actor: Actor,
+    run: Run,
+    result: Cascade,
+    after: Plan,
+    why: str,
+    cause: str | None = None,
+    shown: dict[str, Any] | None = None,
 ) -> ShiftRow:
     """Bring a run's rows to what a cascade makes of them, and keep it in the history; ``cause`` is what brought it
-    about elsewhere. The run's version, and what is kept of it, are the caller's."""
+    about elsewhere, ``shown`` what was seen of it (:func:`as_shown`). The run's version, and what is kept of it, are
+    the caller's."""
     rows = {row.key: row for row in run.tasks}
     before = {change.key: _dates(rows[change.key]) for change in result.changes}
     put_back(run, after)
     kept = [
-        {"key": change.key, "before": before[change.key], "after": _dates(rows[change.key]), "via": change.via}
+        {
+            "key": change.key, "before": before[change.key], "after": _dates(rows[change.key]), "via": change.via,
+            "by": difference_words(change.delta, after.grid, after.calendars.of(task).per_day),
+            "said": re.sub(r"\bby you$", f"by {actor.name}", result.reason(change)),
+        }
         for change in result.changes
-    ]
+        for task in (after.tasks[after.position(change.key)],)
+    ]  # fmt: skip
     shift = ShiftRow(
         number=max((s.number for s in run.shifts), default=0) + 1,
         mode=result.mode,
         edits=[written(edit, after.grid) for edit in result.edits],
         changes=kept,
         record=record_of(result, after),
+        shown=shown,
         why=why.strip()[:2000],
         cause=cause,
         person_id=actor.id,
@@ -54,6 +71,20 @@ def keep_shift(
     data = {"shift": {"number": shift.number, "mode": shift.mode, "why": shift.why, "tasks": len(kept)}}
     hook_one(session, run, "shift.applied", str(shift.number), data)
     return shift
+
+
+def as_shown(result: Cascade, after: Plan) -> dict[str, Any]:
+    """What whoever applied a shift saw beside its changes: how many tasks stayed, when all is over, the room to each
+    date, and what needed a person; each in words."""
+    grid = after.grid
+    ends = [slot_words(grid.inclusive(at), grid, year=True) for at in result.finish if at > grid.first]
+    return {
+        "stay": result.unchanged,
+        "ends": list(dict.fromkeys(ends)),
+        "rooms": [[one.label, *margin_words(one, after)] for one in margins(result.plan, after)[:MOST_MARGINS]],
+        "needs": [one.text for one in result.conflicts if one.kind != "target"],
+        "later": sum(one.kind == "target" for one in result.conflicts),
+    }
 
 
 def _told(shift: ShiftRow, plan: Plan, *, back: bool = False) -> dict[str, Moved]:

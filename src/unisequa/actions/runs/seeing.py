@@ -264,7 +264,7 @@ def see_run(session: Session, actor: Actor, run_id: int, today: dt.date) -> RunS
         raise NotThere("This run does not exist, or is not open to you.")
     run, rows = looked_up
     names = _names(session, run, rows)
-    plan = _with_leave(session, plan_of(run, today, rows=rows, viewer=actor.id), run, rows, names)
+    plan = with_leave(session, plan_of(run, today, rows=rows, viewer=actor.id), run, rows.tasks, names)
     ready = readiness(plan)
     crew = {member.role: member for member in run.crew}
     template = template_of_run(run)
@@ -346,16 +346,20 @@ def _names(session: Session, run: Run, rows: queries.RowsOfRun) -> dict[int, str
     return {number: name for number, name in known.items() if number} | {n: p.name for n, p in others.items()}
 
 
-def _with_leave(session: Session, plan: Plan, run: Run, rows: queries.RowsOfRun, names: Mapping[int, str]) -> Plan:
+def with_leave(
+    session: Session, plan: Plan, run: Run, tasks: Iterable[TaskRow], names: Mapping[int, str] | None = None
+) -> Plan:
     """A plan that knows when its people are away, so that a shift says what would fall on somebody's leave."""
     by_role = {member.role: member.person_id for member in run.crew if member.person_id}
-    given = {one_task(row.key): row.assigned_id for row in rows.tasks if row.assigned_id}
+    given = {one_task(row.key): row.assigned_id for row in tasks if row.assigned_id}
     spans: dict[int, list[tuple[int, int]]] = {}
     for leave in leave_of(session, {*by_role.values(), *given.values()}):
         spans.setdefault(leave.person_id, []).append((leave.first_on.toordinal(), leave.last_on.toordinal()))
     if not spans:
         return plan
     away = {whose: tuple(spans.get(person, ())) for whose, person in {**by_role, **given}.items()}
+    if names is None:
+        names = {number: person.name for number, person in people_by_id(session, set(given.values())).items()}
     crew = {whose: names.get(person, "") for whose, person in given.items()}
     return replace(plan, away=away, crew={**plan.crew, **crew})
 

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.keeping import dates_words, plan_without, take_shift_back
 from unisequa.actions.runs.reaching import take_all, take_back_caused
 from unisequa.actions.runs.seeing import RunSeen, run_of
+from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import DocumentError, NotThere, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits import codec
@@ -28,13 +30,27 @@ MOST_TRIED = 30
 
 @dataclass(frozen=True, slots=True)
 class MovedLine:
-    """A task that a shift moved: where it was, where it went, and what it followed."""
+    """A task that a shift moved: where it was, where it went, by how much, and why; this is what was shown of it."""
 
     key: str
     title: str
     old: str
     new: str
-    after: str
+    by: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What whoever applied a shift saw beside its changes: how many tasks stayed, when all is over (before and after,
+    once where that is the same), the room to each date by name, what needed a person, how many tasks were later than
+    their template has them."""
+
+    stay: int
+    ends: tuple[str, ...]
+    rooms: tuple[tuple[str, str, str], ...]
+    needs: tuple[str, ...]
+    later: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +67,8 @@ class ShiftLine:
         The later shifts that could be taken back together with it.
     cause : str
         What it follows from in another run, as far as one sees that.
+    shown : Shown, optional
+        Not of shifts that followed by themselves, nor of those applied before this was kept.
     """
 
     number: int
@@ -65,6 +83,7 @@ class ShiftLine:
     bars: str
     along: tuple[int, ...]
     cause: str = ""
+    shown: Shown | None = None
 
 
 def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
@@ -92,6 +111,7 @@ def shift_lines(session: Session, run: RunSeen) -> tuple[ShiftLine, ...]:
                 bars,
                 tuple(number for number in standing if number > row.number) if bars else (),
                 causes.get(row.cause or "", ""),
+                None if row.shown is None else _shown(row.shown),
             )
         )
     return tuple(lines)
@@ -113,7 +133,12 @@ def _undone(row: ShiftRow) -> str:
     if row.taken_back_at is None:
         return ""
     who = f" by {row.taken_back_by.name}" if row.taken_back_by else ""
-    return f"taken back{who} on {row.taken_back_at:%Y-%m-%d}"
+    return f"taken back{who} on {day_words(row.taken_back_at.date())}"
+
+
+def _shown(kept: Mapping[str, Any]) -> Shown:
+    rooms = tuple((label, at, room) for label, at, room in kept["rooms"])
+    return Shown(kept["stay"], tuple(kept["ends"]), rooms, tuple(kept["needs"]), kept["later"])
 
 
 def _bars(plan: Plan, row: ShiftRow, rows: Iterable[ShiftRow]) -> str:
@@ -141,7 +166,8 @@ def _moved(change: dict[str, object], plan: Plan) -> MovedLine:
         key if at is None else plan.tasks[at].title,
         dates_words(change["before"]),
         dates_words(change["after"]),
-        "" if via is None else plan.tasks[via].title,
+        str(change.get("by", "")),
+        str(change.get("said") or ("" if via is None else f"after {plan.tasks[via].title}")),
     )
 
 

@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 
 from unisequa.actions.access import check_may_change_run
 from unisequa.actions.people.people import Actor
-from unisequa.actions.runs.keeping import keep_shift, take_shift_back
+from unisequa.actions.runs.keeping import as_shown, keep_shift, take_shift_back
 from unisequa.actions.runs.reaching import Around, Elsewhere, keep_waiting, let_reach, take_all, take_back_caused
-from unisequa.actions.runs.seeing import RunSeen, run_of
+from unisequa.actions.runs.seeing import RunSeen, run_of, with_leave
 from unisequa.core.calendars.words import as_sentence
 from unisequa.core.errors import DocumentError, Refused, ShiftError, Stale
 from unisequa.core.plan.plan import Plan
@@ -158,7 +158,7 @@ def apply_shift(
     run = run_of(session, run_id, actor)
     check_may_change_run(run, actor)
     settle(run, today)
-    plan = plan_of(run, today, viewer=actor.id)
+    plan = with_leave(session, plan_of(run, today, viewer=actor.id), run, run.tasks)
     try:
         result = cascade(plan, read_edits(edits, plan), mode)
         if run.version != version:
@@ -184,7 +184,7 @@ def carry_out(
     plan = result.plan
     around = Around(session, actor, run.id, today, writes=True)
     reached = around.reached(plan, after)
-    shift = keep_shift(session, actor, run, result, after, why, cause)
+    shift = keep_shift(session, actor, run, result, after, why, cause, as_shown(result, after))
     if any(isinstance(edit, MoveAnchor | MoveRun) for edit in result.edits):
         keep_baseline(run, f"After shift {shift.number}", after, actor.id)
     anchored = after.anchors != plan.anchors

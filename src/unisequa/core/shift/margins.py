@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from unisequa.core.calendars.grid import span_text
+from unisequa.core.calendars.words import slot_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Task
 from unisequa.core.terms import FINISHED
+
+MOST_MARGINS = 4
+"""So many are told."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +39,21 @@ class Margin:
     def changes(self) -> bool:
         """Whether the shift makes a difference to it."""
         return (self.was, self.before) != (self.at, self.after)
+
+
+def margin_words(one: Margin, plan: Plan) -> tuple[str, str]:
+    """``Fri 18 Dec → Mon 4 Jan`` and ``4 d → 1 d``; ``1 d short`` where there is none, once where it stays the same."""
+
+    def room(slots: int | None) -> str:
+        if slots is None:
+            return "free"
+        long = f"{abs(slots)} d" if plan.grid.per_day == 1 else span_text(abs(slots))
+        return long + (" short" if slots < 0 else "")
+
+    at = slot_words(one.at, plan.grid) if one.at is not None else ""
+    if one.was is not None and one.was != one.at:
+        at = f"{slot_words(one.was, plan.grid)} → {at}"
+    return at, room(one.after) if one.before == one.after else f"{room(one.before)} → {room(one.after)}"
 
 
 def margins(before: Plan, after: Plan) -> list[Margin]:

@@ -353,8 +353,11 @@ class RunPhase(Base):
 
 
 class ShiftRow(Base):
-    """A shift that was applied: its edits, every change as dates before and after, and the core's record of it,
-    by which it is taken back. One that another run brought about has that as its ``cause``: ``shift:12``, ``act:7``."""
+    """A shift that was applied: its edits, every change as dates before and after, the core's record of it, by which it
+    is taken back, and what was ``shown`` of it beside its changes.
+
+    One that another run brought about has that as its ``cause``: ``shift:12``, ``act:7``.
+    """
 
     __tablename__ = "shifts"
     __table_args__ = (UniqueConstraint("run_id", "number"),)
@@ -366,6 +369,7 @@ class ShiftRow(Base):
     edits: Mapped[list[Any]]
     changes: Mapped[list[Any]]
     record: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    shown: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     why: Mapped[str] = mapped_column(String(2000), default="")
     cause: Mapped[str | None] = mapped_column(String(60), index=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))

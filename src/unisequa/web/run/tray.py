@@ -15,7 +15,7 @@ from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.shift.cascade import MODES, Cascade, Mode
 from unisequa.core.shift.changes import Conflict
 from unisequa.core.shift.edits import Due, Edit, Move
-from unisequa.core.shift.margins import Margin, margins
+from unisequa.core.shift.margins import MOST_MARGINS, Margin, margin_words, margins
 from unisequa.web.run.edit_lines import EditLine, edit_lines
 
 
@@ -111,7 +111,6 @@ class Tray:
     onlies: tuple[tuple[str, str], ...] = ()
 
 
-MOST_MARGINS = 4
 AXIS = 60
 """Pixels of the axis on which the room to a date stands."""
 
@@ -237,18 +236,7 @@ def change_rows(considered: Considered) -> Iterator[TrayRow]:
 
 
 def _margin(one: Margin, plan: Plan) -> MarginLine:
-    """``4 d → 1 d``; ``1 d short`` where there is none."""
-
-    def room(slots: int | None) -> str:
-        if slots is None:
-            return "free"
-        return _slots_short(abs(slots), plan) + (" short" if slots < 0 else "")
-
-    grid, changes = plan.grid, one.before != one.after
-    at = slot_words(one.at, grid) if one.at is not None else ""
-    if one.was is not None and one.was != one.at:
-        at = f"{slot_words(one.was, grid)} → {at}"
-    words = f"{room(one.before)} → {room(one.after)}" if changes else room(one.after)
+    at, words = margin_words(one, plan)
     low, high = min(0, one.before or 0, one.after or 0), max(1, one.before or 0, one.after or 0)
 
     def place(slots: int | None) -> float | None:
@@ -256,10 +244,6 @@ def _margin(one: Margin, plan: Plan) -> MarginLine:
 
     short = one.after is not None and one.after < 0
     return MarginLine(one.label, at, words, short, place(0) or 0, place(one.before), place(one.after))
-
-
-def _slots_short(slots: int, plan: Plan) -> str:
-    return f"{slots} d" if plan.grid.per_day == 1 else span_text(slots)
 
 
 _HINTS: dict[Mode, str] = {
