@@ -14,6 +14,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from tests.plans import document, step
 from tests.site import TODAY, Site
+from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.work import Deed, act_on_tasks
 from unisequa.actions.starting.choices import Choices
 from unisequa.actions.starting.creating import start_run
@@ -22,13 +23,14 @@ from unisequa.core.documents.checks import read_template
 from unisequa.formats.plan_document import plan_document
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id
+from unisequa.store.store import Session
 from unisequa.store.tables import Calendar
 
 KEYS = ("walls", "paint", "cases", "labels")
-FIRST = ("drag", "together", "span")
+FIRST = ("drag", "together", "span", "whole")
 """What begins a shift: it goes by where things stand."""
 THEN = (
-    "due", "cell", "menu", "month", "duration", "fix", "drop", "lag", "unlink", "give", "remaining", "anchor", "whole",
+    "due", "cell", "menu", "month", "duration", "fix", "drop", "lag", "unlink", "give", "remaining", "anchor",
     "close", "reopen", "catch",
 )  # fmt: skip
 GO, END = dt.date(2026, 6, 8), dt.date(2026, 7, 17)
@@ -52,6 +54,13 @@ def job() -> dict[str, Any]:
     anchors = [{"key": "go", "label": "Go"}, {"key": "end", "label": "Opening"}]
     roles = [{"key": "late", "label": "Fitter", "calendar": "six days"}]
     return {**document(steps, *links, name="Show", calendar="house", roles=roles), "anchors": anchors}
+
+
+def kept_job(session: Session, site: Site) -> tuple[Actor, int]:
+    """The job as a template, with the calendar that one of its roles works by; its owner and number."""
+    owner, week = site.person("Ada"), {"format": "unisequa-calendar/1", "name": "six days", "week": "1111110"}
+    session.add(Calendar(name="six days", document=week))
+    return owner, keep_template(session, owner, read_template(job()), released=True).template_id
 
 
 def stands(site: Site, run_id: int) -> tuple[dict[str, Any], dict[str, tuple[str, str]]]:
@@ -287,10 +296,7 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
 ) -> None:
     rng = random.Random(20)
     with site_of.store.writing() as session:
-        owner = site_of.person("Ada")
-        week = {"format": "unisequa-calendar/1", "name": "six days", "week": "1111110"}
-        session.add(Calendar(name="six days", document=week))
-        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        owner, number = kept_job(session, site_of)
         choices = Choices(anchors={"go": GO, "end": END})
     tried: set[str] = set()
     while tried != {*FIRST, *THEN}:
@@ -325,8 +331,7 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
 
 def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: str, site_of: Site) -> None:
     with site_of.store.writing() as session:
-        owner = site_of.person("Ada")
-        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        owner, number = kept_job(session, site_of)
         run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
     ada.set_viewport_size({"width": 1100, "height": 700})
     ada.goto(f"{address}/runs/{run_id}")
@@ -354,8 +359,7 @@ def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: 
 
 def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
     with site_of.store.writing() as session:
-        owner = site_of.person("Ada")
-        number = keep_template(session, owner, read_template(job()), released=True).template_id
+        owner, number = kept_job(session, site_of)
         run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
     ada.goto(f"{address}/runs/{run_id}")
     ada.wait_for_selector("body[data-ready]")
@@ -364,6 +368,8 @@ def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
     expect(ada.locator('.row[data-k="brief"] .st.under-way')).to_be_visible()
     expect(ada.locator("#panel")).to_be_hidden()
     row = ada.locator('.row[data-k="walls"]')
+    row.locator(".d").hover()
+    expect(ada.locator("#rowwhy")).to_contain_text("after Brief")
     row.focus()
     ada.keyboard.press("Shift+F10")
     expect(ada.locator("#rowmenu")).to_contain_text("it waits for Brief")

@@ -112,17 +112,20 @@ def _piece(
         return work_on(session, me, run, asked)
 
 
+PIECES = {"row": "run/_menu.html", "date": "run/_why.html"}
+"""What is shown of a task at its row, by where it is asked for."""
+
+
 @router.get("/runs/{run_id}/tasks/{key}")
 def panel(
     request: Request, me: SignedIn, store: StoreOf, settings: SettingsOf, run_id: Id, key: str, on: str = ""
 ) -> Response:
-    """The panel of one task; ``on`` the desk it is without what shifts dates, on a row it is a menu of what can be done
-    there, with the shift in hand."""
+    """The panel of one task; ``on`` the desk it is without what shifts dates. With the shift in hand, on a row it is a
+    menu of what can be done there, on a date what holds it."""
     with store.reading() as session:
         run = see_run(session, me, run_id, settings.day())
         run.task(key)
         more = see_more(session, me, run, key)
-        asked = at_hand(run, Asked(), in_hand(session, me, run)) if on == "row" else Asked()
+        asked = at_hand(run, Asked(), in_hand(session, me, run)) if on in PIECES else Asked()
     piece = task_panel(considered_of(run, asked), key, more, on_desk=on == "desk")
-    template = "run/_menu.html" if on == "row" else "run/_panel.html"
-    return render(request, template, PanelPiece(piece, run_head(run, closely=False)))
+    return render(request, PIECES.get(on, "run/_panel.html"), PanelPiece(piece, run_head(run, closely=False)))

@@ -3,6 +3,8 @@
 import { ask } from "../app.js";
 import { byId } from "../dom.js";
 
+/** So long a date is pointed at, in milliseconds, before what holds it is told. */
+const MOMENT = 450;
 /** The cells that are typed into, each with its edit and what it is called. @type {[string, string, string][]} */
 const CELLS = [[".d, .due, .would", "due", "Due"], [".from", "move", "Start"]];
 
@@ -69,13 +71,46 @@ export function openMenu(key, path, at) {
   return ask("GET", path, { target: "#rowmenu", swap: "innerHTML" }).then(() => {
     menu.dataset.key = key;
     menu.showPopover();
-    const { width, height } = menu.getBoundingClientRect();
-    menu.style.left = `${Math.max(8, Math.min(at.x, innerWidth - width - 8))}px`;
-    const above = at.top !== undefined && at.y + height > innerHeight - 8 && at.top > height + 8;
-    menu.style.top = `${above ? at.top - height : Math.max(8, Math.min(at.y, innerHeight - height - 8))}px`;
+    place(menu, at);
     const first = menu.querySelector("button, input");
     if (first) first.focus({ preventScroll: true });
   });
+}
+
+/** Put a box near a place, whole in the window. @param {HTMLElement} box @param {{ x: number, y: number, top?: number }} at */
+function place(box, at) {
+  const { width, height } = box.getBoundingClientRect();
+  const above = at.top !== undefined && at.y + height > innerHeight - 8 && at.top > height + 8;
+  box.style.left = `${Math.max(8, Math.min(at.x, innerWidth - width - 8))}px`;
+  box.style.top = `${above ? Number(at.top) - height : Math.max(8, Math.min(at.y, innerHeight - height - 8))}px`;
+}
+
+let pointing = 0;
+
+/** What holds a date, once it has been pointed at for a moment. @param {any} event @param {(key: string) => string} path */
+export function why(event, path) {
+  closeWhy();
+  const cell = event.target.closest("#work .bench [data-k] :is(.d, .due, .would)");
+  if (!cell || event.pointerType !== "mouse" || event.buttons || cell.querySelector("input")) return;
+  pointing = setTimeout(async () => {
+    const asked = pointing;
+    const answer = await fetch(path(cell.closest("[data-k]").dataset.k), { headers: { "hx-request": "true" } });
+    const text = answer.ok ? await answer.text() : "";
+    if (!text || pointing !== asked || !cell.isConnected) return;
+    const box = byId("rowwhy");
+    box.innerHTML = text;
+    box.showPopover();
+    const { left, bottom, top } = cell.getBoundingClientRect();
+    place(box, { x: left, y: bottom + 4, top: top - 4 });
+  }, MOMENT);
+}
+
+/** Away with what holds a date. */
+export function closeWhy() {
+  clearTimeout(pointing);
+  pointing = 0;
+  const box = byId("rowwhy");
+  if (box && box.matches(":popover-open")) box.hidePopover();
 }
 
 /** Away with the menu; whether it was open. */

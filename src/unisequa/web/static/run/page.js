@@ -4,7 +4,7 @@ import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } fro
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find, unwatched } from "../dom.js";
 import { grabbed, linked, plumbed, spanned, windowed } from "./drag.js";
-import { closeMenu, openMenu, taskOf, typedInto } from "./in_rows.js";
+import { closeMenu, closeWhy, openMenu, taskOf, typedInto, why } from "./in_rows.js";
 import { monthly } from "./month.js";
 import { HEAD, isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
@@ -76,6 +76,7 @@ document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
 
 const work = (rest, changes) => {
   closeMenu(); // before it is seen which row has the keys
+  closeWhy();
   return inTurn(() => send(path(rest), held(changes)));
 };
 const typedIn = (key, kind, value) => work("/work", { kind, key, value });
@@ -445,6 +446,7 @@ function grab(event) {
 }
 
 function hovered(event) {
+  why(event, (key) => `${path(`/tasks/${encodeURIComponent(key)}`)}?on=date`);
   const over = event.target.closest("[data-k]");
   if (!dragged || dragged.over) field.light(over ? over.dataset.k : selectedKey());
 }
@@ -464,6 +466,8 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("pointerdown", grab);
       root.addEventListener("contextmenu", pointedAt);
       root.addEventListener("pointerover", hovered);
+      for (const kind of ["pointerleave", "pointerdown", "keydown"]) root.addEventListener(kind, closeWhy);
+      root.addEventListener("scroll", closeWhy, { capture: true, passive: true });
       field.take(held().zoom, selectedKey());
       if (!field.toChanges()) field.toDay();
       if (byId("shifting")) shiftingOf(byId("shifting"));
