@@ -15,7 +15,7 @@ from unisequa.actions.runs.reaching import Around, let_reach, take_all
 from unisequa.actions.runs.seeing import open_rows, run_of, task_of
 from unisequa.actions.runs.undoing import keep_act, snapshot
 from unisequa.core.calendars.today import now_on
-from unisequa.core.calendars.words import count_words, names_words, some_names
+from unisequa.core.calendars.words import count_words, day_words, names_words, some_names
 from unisequa.core.documents.conditions import condition_words
 from unisequa.core.errors import ActionError, NotAllowed, Refused
 from unisequa.core.plan.plan import Plan
@@ -162,7 +162,8 @@ def _is_early(plan: Plan, row: TaskRow, day: int) -> bool:
 
 def _write_down(work: _Work, rows: Sequence[TaskRow]) -> str:
     past, deed = ACT[work.deed.act].past, work.deed
-    on = f" on {deed.day.isoformat()[:16].replace('T', ' at ')}" if deed.day is not None else ""
+    at = f" at {deed.day:%H:%M}" if isinstance(deed.day, dt.datetime) else ""
+    on = f" on {day_words(deed.day, year=True)}{at}" if deed.day is not None else ""
     for row in rows:
         said = f": {deed.why.strip()}" if deed.why.strip() else ""
         through = f" ({work.let_through[row.key]})" if row.key in work.let_through else ""
