@@ -171,7 +171,7 @@ def _line(run: Run, plan: Plan, document: CalendarDocument, actor: Actor, seen: 
     reach = after.span()
     ends = slot_words(plan.grid.inclusive(reach[1]), plan.grid, year=True) if reach else ""
     later = after.calendars[None].count(*result.finish)
-    needs = sum(one.kind != "target" for one in result.conflicts)
+    needs = len(result.needs)
     return TouchedRun(run_id, name, moved, ends, later, needs, asks)
 
 

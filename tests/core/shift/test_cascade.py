@@ -210,6 +210,18 @@ def test_a_task_under_way_that_cannot_end_before_today_does_not_ride_with_its_an
     assert dates(result.after())["a"] == ("2026-06-01", "2026-06-15")
 
 
+@pytest.mark.parametrize("due, deadline, kinds", [(0, 0, ["deadline"]), (-2, -1, ["deadline", "anchor"])])
+def test_a_deadline_on_the_day_of_its_anchor_is_missed_once(due: int, deadline: int, kinds: list[str]) -> None:
+    at = {"anchor": "go", "offset": due}
+    opening = step("open", 1, when=at, deadline={"anchor": "go", "offset": deadline})
+    result = cascade(plan([step("a", 2, -5), opening], "a>open"), [Duration("a", 9)])
+    assert [one.kind for one in result.conflicts if one.task == "open" and one.kind != "target"] == [
+        "deadline",
+        "anchor",
+    ]
+    assert [one.kind for one in result.needs if one.task == "open"] == kinds
+
+
 @pytest.mark.parametrize(
     "edit, words",
     [

@@ -63,7 +63,7 @@ def let_follow(
         titles = [plan.tasks[plan.position(key)].title for key in keys]
         why = f"By itself: {some_names(titles)} {'was' if len(titles) == 1 else 'were'} {MOVING[act]}"
         shift = keep_shift(session, actor, run, found.moves, after, why)
-        tell_keeper(session, actor, run, shift, [c.text for c in found.moves.conflicts if c.kind != "target"])
+        tell_keeper(session, actor, run, shift, [c.text for c in found.moves.needs])
         return Followed(after, shift.number, moved(found.moves))
     if found.offers is None or act == "begin":
         return Followed(plan)

@@ -82,7 +82,7 @@ def as_shown(result: Cascade, after: Plan) -> dict[str, Any]:
         "stay": result.unchanged,
         "ends": list(dict.fromkeys(ends)),
         "rooms": [[one.label, *margin_words(one, after)] for one in margins(result.plan, after)[:MOST_MARGINS]],
-        "needs": [one.text for one in result.conflicts if one.kind != "target"],
+        "needs": [one.text for one in result.needs],
         "later": sum(one.kind == "target" for one in result.conflicts),
     }
 

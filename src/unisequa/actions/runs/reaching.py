@@ -169,7 +169,7 @@ def _told(one: Reached, run_id: int | None, name: str, keeper: str) -> Elsewhere
         return Elsewhere(run_id, name, one.text, 0, 0, keeper, 1)
     later = result.plan.calendars[None].count(*result.finish)
     moved = sum(not result.plan.is_parent(result.plan.positions[change.key]) for change in result.changes)
-    needs = sum(conflict.kind != "target" for conflict in result.conflicts)
+    needs = len(result.needs)
     by_itself = count_words(moved, "task moves by itself", "tasks move by themselves")
     words = by_itself if one.moves else one.text
     return Elsewhere(run_id, name, words, moved, later, "" if one.moves else keeper, needs)
@@ -193,7 +193,7 @@ def let_reach(
             shift = keep_shift(session, actor, run, one.moves, after, BY_ITSELF, cause=cause)
             run.version += 1
             bring_up(run, today, after if run is not first else None)
-            tell_keeper(session, actor, run, shift, [c.text for c in one.moves.conflicts if c.kind != "target"])
+            tell_keeper(session, actor, run, shift, [c.text for c in one.moves.needs])
             moved.append(run.id)
         elif one.offers is not None or one.text:
             _ask(session, actor, run, one, cause)

@@ -32,6 +32,7 @@ from unisequa.core.network.places import UNDATED, number_from, span_at
 from unisequa.core.plan.phases import phase_keys
 from unisequa.core.plan.plan import Plan, days_of, read, replanned
 from unisequa.core.plan.reasons import held_words
+from unisequa.core.plan.targets import anchor_limit
 from unisequa.core.plan.task import Task
 from unisequa.core.shift.carrying_out import in_force, prepare
 from unisequa.core.shift.changes import Cause, Change, Conflict, Held
@@ -84,6 +85,23 @@ class Cascade:
         same = same and p.calendars is plan.calendars
         tasks = all(replace(task, put=plan.tasks[i].put) == plan.tasks[i] for i, task in p.tasks.items())
         return same and tasks and not self.changes and not self.states
+
+    @property
+    def needs(self) -> tuple[Conflict, ...]:
+        """The conflicts that need a person: all but targets missed; a task that misses a deadline on the day of its
+        anchor passes that anchor as well, which is not said twice."""
+        late = {one.task for one in self.conflicts if one.kind == "deadline" and one.task is not None}
+        twice = {key for key in late if self._due_on_anchor(self.plan.position(key))}
+        kinds = (one for one in self.conflicts if one.kind != "target")
+        return tuple(one for one in kinds if one.kind != "anchor" or one.task not in twice)
+
+    def _due_on_anchor(self, i: int) -> bool:
+        """Whether a task's deadline is the day by which its anchor wants it over."""
+        p, task, grid = self.prepared, self.prepared.task(i), self.plan.grid
+        limit = anchor_limit(task, p.anchors, p.calendars)
+        if limit is None or task.due_by is None:
+            return False
+        return grid.day(task.due_by - 1) == grid.day(limit[1] - (limit[0] == "F"))
 
     @property
     def affected(self) -> tuple[str, ...]:

@@ -242,7 +242,7 @@ def _riding(considered: Considered, rows: Mapping[str, TrayRow], edited: Mapping
     """The tasks that merely ride with an anchor, which no edit and no conflict names → what the anchor is called."""
     result = considered.result
     assert result is not None
-    named = {conflict.task for conflict in result.conflicts if conflict.kind != "target"}
+    named = {conflict.task for conflict in result.needs}
     found = {}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
@@ -276,7 +276,7 @@ def only_in(considered: Considered, key: str, only: str) -> bool:
     if kind == "phase":
         return (task.phase or "") == of
     result = considered.result
-    return result is not None and any(c.task == key and c.kind != "target" for c in result.conflicts)
+    return result is not None and any(c.task == key for c in result.needs)
 
 
 NEAR = 60

@@ -129,7 +129,7 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
     return Tray(
         _sentence(result, shown, len({row.who for row in rows if row.who})),
         rows,
-        tuple(_need(one, considered) for one in result.conflicts if one.kind != "target"),
+        tuple(_need(one, considered) for one in result.needs),
         tuple(one.text for one in targets),
         tuple(told),
         tuple(titles[key] for key in became),
@@ -273,7 +273,7 @@ def _mode(considered: Considered, mode: Mode) -> ModeChoice:
         mode != "push" and other.changes == push.changes,
         len(other.changes),
         slot_words(read, plan.grid, year=True) if other.finish[1] > plan.grid.first else "",
-        sum(one.kind != "target" for one in other.conflicts),
+        len(other.needs),
         sum(one.kind == "target" for one in other.conflicts),
         f"{drift} d" if plan.grid.per_day == 1 else span_text(drift, calendar.per_day),
     )
@@ -292,7 +292,7 @@ def _sentence(result: Cascade, shown: Plan, people: int) -> str:
     else:
         parts.append("the end holds" + _slack_left(result, shown))
     parts.append("1 person affected" if people == 1 else f"{people} people affected")
-    needs = sum(one.kind != "target" for one in result.conflicts)
+    needs = len(result.needs)
     needing = "1 thing needs a person" if needs == 1 else f"{needs} things need a person"
     parts.append(needing if needs else "nothing needs a person")
     return ", ".join(parts) + "."

@@ -119,7 +119,7 @@ def _choice(n: int, one: Aside, made: Considered) -> Choice:
         one.number, LETTERS[n], one.name, tuple(f"{of} {what}" for of, what in said), one.held.why, made.fault,
         len(result.changes), slot_words(plan.grid.inclusive(result.finish[1]), plan.grid, year=True),
         difference_words(later, plan.grid, plan.calendars[None].per_day) if later else "as today",
-        sum(one.kind != "target" for one in result.conflicts), sum(one.kind == "target" for one in result.conflicts),
+        len(result.needs), sum(one.kind == "target" for one in result.conflicts),
         len(told),
     )  # fmt: skip
 
