@@ -111,8 +111,9 @@ def test_a_broken_template_or_calendar_gets_a_plan_or_faults(data: Any, case: An
 @dear
 @given(st.data(), cases(most=5), st.booleans())
 def test_a_broken_plan_gets_a_cascade_or_faults(data: Any, case: Any, minute: bool) -> None:
-    from unisequa.core.shift.cascade import MODES, cascade
+    from unisequa.core.shift.cascade import cascade
     from unisequa.core.shift.edits.codec import from_options
+    from unisequa.core.shift.result import MODES
     from unisequa.formats.cascade_document import cascade_document
 
     found = plan_or_faults(*case, "2026-06-03")

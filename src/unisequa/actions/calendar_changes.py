@@ -16,9 +16,10 @@ from unisequa.core.calendars.words import count_words, day_words, slot_words
 from unisequa.core.documents.calendar import CalendarDocument, carried_over, days_changed
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import NewDays
 from unisequa.core.shift.edits.codec import written
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.store.documents import calendars_of, keep_calendars
 from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of

@@ -13,9 +13,10 @@ import typer
 from unisequa.cli.app import app
 from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words
 from unisequa.core.errors import DocumentError, Fault, did_you_mean
-from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Give
 from unisequa.core.shift.edits.codec import OPTIONS, from_options, option_of, pair, read_all
+from unisequa.core.shift.result import MODES, Cascade, Mode
 from unisequa.core.shift.ways import ways_to
 from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.files import print_json, read_file, write_json

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from unisequa.core.shift.cascade import Cascade
+from unisequa.core.shift.result import Cascade
 from unisequa.formats.plan_document import day_text, plan_document, plan_finish
 
 

@@ -25,7 +25,7 @@ from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import reasons, why
 from unisequa.core.plan.targets import anchor_limits
-from unisequa.core.shift.cascade import MODES, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import (
     Begun,
     Close,
@@ -43,6 +43,7 @@ from unisequa.core.shift.edits import (
     Reopen,
     Window,
 )
+from unisequa.core.shift.result import MODES
 
 Case = tuple[dict[str, Any], list[dict[str, Any]]]
 

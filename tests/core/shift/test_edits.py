@@ -14,7 +14,7 @@ from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.assemble import Occasion, assemble
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import MODES, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import (
     AddLink,
     Begun,
@@ -36,6 +36,7 @@ from unisequa.core.shift.edits import (
     RemoveLink,
     Reopen,
 )
+from unisequa.core.shift.result import MODES
 
 
 def row(today: dt.date | None = None, **more: Any) -> Plan:

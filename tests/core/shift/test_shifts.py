@@ -21,7 +21,7 @@ from unisequa.core.errors import DocumentError, ShiftError
 from unisequa.core.plan.building import seen_through
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.targets import target_of
-from unisequa.core.shift.cascade import MODES, Cascade, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import (
     AddLink,
     Begun,
@@ -41,6 +41,7 @@ from unisequa.core.shift.edits import (
     Reopen,
     TaskEdit,
 )
+from unisequa.core.shift.result import MODES, Cascade
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.formats.plan_document import plan_document
 from unisequa.formats.plan_reading import read_plan

@@ -11,9 +11,9 @@ from unisequa.actions.runs.keeping import keep_shift
 from unisequa.actions.runs.reaching import tell_keeper
 from unisequa.core.calendars.words import some_names
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Mode
 from unisequa.core.shift.edits.codec import Document, written
 from unisequa.core.shift.finishing import moved, what_follows
+from unisequa.core.shift.result import Mode
 from unisequa.core.terms import Follow
 from unisequa.core.work.task_states import Act
 from unisequa.store.store import Session

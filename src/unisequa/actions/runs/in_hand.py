@@ -9,8 +9,8 @@ from typing import Any
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.seeing import RunSeen
 from unisequa.core.errors import NotAllowed, NotThere, Refused
-from unisequa.core.shift.cascade import MODES, Mode
 from unisequa.core.shift.edits.codec import Document
+from unisequa.core.shift.result import MODES, Mode
 from unisequa.store.queries import in_hand as queries
 from unisequa.store.queries.runs import seen_among
 from unisequa.store.queries.taking import add_once

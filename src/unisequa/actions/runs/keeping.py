@@ -17,9 +17,9 @@ from unisequa.core.calendars.words import count_words, difference_words, read_wo
 from unisequa.core.errors import NotThere, Refused, ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
-from unisequa.core.shift.cascade import Cascade
 from unisequa.core.shift.edits.codec import written
 from unisequa.core.shift.margins import MOST_MARGINS, margin_words, margins
+from unisequa.core.shift.result import Cascade
 from unisequa.core.shift.taking_back import Record, record_of, taken_back
 from unisequa.core.terms import BEGUN
 from unisequa.store.plans import plan_of, put_back

@@ -18,9 +18,10 @@ from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
 from unisequa.core.calendars.words import count_words, slot_words
 from unisequa.core.errors import DateRangeError, NotAllowed, NotThere, Refused, ShiftError, TypedError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Due, Edit, Remaining
 from unisequa.core.shift.edits.codec import Document, written
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import number_in
 from unisequa.store.plans import plan_of
 from unisequa.store.queries import proposals as queries

@@ -17,9 +17,10 @@ from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DocumentError, Refused, ShiftError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.across import Beside, Reached, spread
-from unisequa.core.shift.cascade import Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import codec
 from unisequa.core.shift.edits.codec import written
+from unisequa.core.shift.result import Mode
 from unisequa.store.lists import bring_up, settle
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.awaited import Hanging, awaited_runs, hanging_on, hanging_together, taken_from

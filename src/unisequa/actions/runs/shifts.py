@@ -14,9 +14,10 @@ from unisequa.actions.runs.seeing import RunSeen, run_of, with_leave
 from unisequa.core.calendars.words import as_sentence
 from unisequa.core.errors import DocumentError, Refused, ShiftError, Stale
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import MODES, Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Edit, MoveAnchor, MoveRun, codec
 from unisequa.core.shift.edits.codec import Document
+from unisequa.core.shift.result import MODES, Cascade, Mode
 from unisequa.core.work.readiness import Readiness, readiness
 from unisequa.store.baselines import keep_baseline
 from unisequa.store.lists import bring_up, settle

@@ -15,8 +15,9 @@ from unisequa.actions.runs.shifts import apply_shift
 from unisequa.actions.subjects import FIRST_DAY, LAST_DAY, dates_of, may_change, subject_row
 from unisequa.core.calendars.words import day_words
 from unisequa.core.errors import NotAllowed, NotThere, Refused, ShiftError
-from unisequa.core.shift.cascade import Cascade, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import MoveAnchor
+from unisequa.core.shift.result import Cascade
 from unisequa.store.documents import grid_of_run
 from unisequa.store.plans import plan_of
 from unisequa.store.queries.runs import run_by_id, seen_among

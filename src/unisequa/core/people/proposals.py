@@ -27,8 +27,9 @@ from unisequa.core.people.doers import Doer, Overload, Person, Team
 from unisequa.core.people.levelling import Days, RunOfWork, add_to, asked_of
 from unisequa.core.plan.plan import days_of, read
 from unisequa.core.plan.telling import short
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Duration, Edit, Give, Move
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import FINISHED
 
 Kind = Literal["later", "earlier", "handed over", "longer", "end later"]

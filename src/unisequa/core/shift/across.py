@@ -24,10 +24,11 @@ from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, replanned
 from unisequa.core.plan.task import Awaited
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Edit, HoldWaits, MoveAnchor
 from unisequa.core.shift.edits.following import awaits_more
 from unisequa.core.shift.finishing import moved
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import FINISHED
 
 MOST_ROUNDS = 12

@@ -20,8 +20,9 @@ from dataclasses import dataclass
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Follow
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import Follow as Rule
 
 

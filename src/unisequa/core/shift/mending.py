@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import ShiftError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import CatchUp, Edit, HoldLinks
+from unisequa.core.shift.result import Cascade
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,7 +19,7 @@ from unisequa.core.plan.calendars import Calendars
 from unisequa.core.plan.phases import PhaseOf, with_windows
 from unisequa.core.plan.plan import Plan, replanned
 from unisequa.core.plan.task import LinkOf
-from unisequa.core.shift.cascade import Cascade
+from unisequa.core.shift.result import Cascade
 from unisequa.core.terms import FINISHED
 
 Record = dict[str, Any]

@@ -24,9 +24,10 @@ from unisequa.core.errors import ShiftError, did_you_mean
 from unisequa.core.network.places import UNDATED, span_at
 from unisequa.core.plan.plan import Plan, read
 from unisequa.core.plan.telling import short
-from unisequa.core.shift.cascade import Cascade, Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import Due, Duration, Edit, Free, Move, MoveAnchor, RemoveLink
 from unisequa.core.shift.reach import Changes, Places, Pressed, Reach
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import FINISHED
 
 _MOST_BY_NAME = 12

@@ -16,7 +16,8 @@ from unisequa.actions.starting.choices import Wanted
 from unisequa.actions.starting.creating import start_run
 from unisequa.actions.starting.rehearsing import rehearse
 from unisequa.core.errors import Refused, ShiftError
-from unisequa.core.shift.cascade import Cascade, cascade
+from unisequa.core.shift.cascade import cascade
+from unisequa.core.shift.result import Cascade
 from unisequa.formats.cascade_document import cascade_document
 from unisequa.formats.plan_document import plan_document
 from unisequa.store.store import Session

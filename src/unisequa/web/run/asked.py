@@ -9,7 +9,7 @@ from typing import Any, cast
 from starlette.datastructures import FormData
 
 from unisequa.core.errors import Refused
-from unisequa.core.shift.cascade import MODES, Mode
+from unisequa.core.shift.result import MODES, Mode
 from unisequa.core.terms import number_in
 from unisequa.web.drawing.scale import PX, Zoom
 from unisequa.web.run.looking import LOOKED, WHOLE, Look, look_in

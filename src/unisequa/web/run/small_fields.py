@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.words import slot_words
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Cascade
+from unisequa.core.shift.result import Cascade
 from unisequa.web.drawing.marks import interval, middle
 from unisequa.web.drawing.scale import month_starts
 

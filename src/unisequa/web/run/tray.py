@@ -12,10 +12,10 @@ from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words, slot_words, slots_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.targets import anchor_limit
-from unisequa.core.shift.cascade import MODES, Cascade, Mode
 from unisequa.core.shift.changes import Conflict
 from unisequa.core.shift.edits import Due, Edit, Move
 from unisequa.core.shift.margins import MOST_MARGINS, Margin, margin_words, margins
+from unisequa.core.shift.result import MODES, Cascade, Mode
 from unisequa.web.run.edit_lines import EditLine, edit_lines
 
 

@@ -12,7 +12,7 @@ from unisequa.core.calendars.grid import DAYS, read_span
 from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
 from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
-from unisequa.core.shift.cascade import Mode, cascade
+from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import (
     AddLink,
     CatchUp,
@@ -33,6 +33,7 @@ from unisequa.core.shift.edits import (
     Window,
 )
 from unisequa.core.shift.edits.links import TYPES
+from unisequa.core.shift.result import Mode
 from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LagUnit, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
