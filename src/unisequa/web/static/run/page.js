@@ -175,7 +175,7 @@ function clicked(event) {
 function byTheClock() {
   setTimeout(() => {
     const at = document.activeElement;
-    const busy = document.hidden || edits().length || (dragged && !dragged.over) || (at && at.matches("input, textarea, select"));
+    const busy = document.hidden || find(":popover-open") || edits().length || (dragged && !dragged.over) || (at && at.matches("input, textarea, select"));
     const seen = field.seesNow();
     const done = workNow().dataset.clock !== "yes" || busy ? Promise.resolve() : work("/work", {}).then(() => seen && !field.seesNow() && field.toDay());
     done.finally(byTheClock);
