@@ -452,6 +452,7 @@ function hovered(event) {
 }
 
 document.addEventListener("alpine:init", () => {
+  Alpine.cloneNode = undefined; // nothing that is swapped here is Alpine's, so it is not to be shown each element of it
   Alpine.data("run", () => ({
     init() {
       const root = this.$root;
