@@ -117,7 +117,7 @@ def run_sheet(
 ) -> RunSheet:
     """The sheet of a run as it stands; while a shift is considered the table of what it changes, or ``whole``; with
     where its tasks stood by a baseline, and with tasks of other runs that hang on its. ``only`` narrows the table to
-    what :func:`only_in` takes; what merely rides with an anchor folds unless ``rides``."""
+    what :func:`only_among` takes; what merely rides with an anchor folds unless ``rides``."""
     run, result, shown = considered.run, considered.result, considered.after
     plan = run.plan
     changes = {change.key for change in result.changes} if result else set()
@@ -125,6 +125,7 @@ def run_sheet(
     compares = result is not None and not whole
     rows = {row.key: row for row in change_rows(considered)} if compares else {}
     riding = _riding(considered, rows, edited) if compares and not rides and not only else {}
+    table = only_among(considered, (rows.keys() | edited.keys()) - riding.keys(), only) if compares else frozenset()
     roles = {member.role: member.label for member in run.crew}
     states = considered.ready.states
 
@@ -155,7 +156,7 @@ def run_sheet(
     for group in groups(run, shown, states, look, frozenset(changes)):
         shown_here = [
             i for i in group.positions
-            if not compares or _in_table(considered, shown.tasks[i].key, rows.keys() | edited.keys(), riding, only)
+            if not compares or shown.tasks[i].key in table
         ]  # fmt: skip
         if not shown_here:
             continue
@@ -260,23 +261,19 @@ def _by_label(riding: Mapping[str, str]) -> dict[str, list[str]]:
     return found
 
 
-def _in_table(
-    considered: Considered, key: str, changed: Collection[str | None], riding: Mapping[str, str], only: str
-) -> bool:
-    return key in changed and key not in riding and (not only or only_in(considered, key, only))
-
-
-def only_in(considered: Considered, key: str, only: str) -> bool:
-    """Whether a task is among those that are looked at: ``needs`` a person, of a person (``who:Ada``), of a phase
-    (``phase:words``)."""
+def only_among(considered: Considered, keys: Iterable[str | None], only: str) -> frozenset[str]:
+    """The tasks that are looked at among some: all, those that ``needs`` a person, of a person (``who:Ada``), of a
+    phase (``phase:words``)."""
     kind, _, of = only.partition(":")
-    task = considered.run.tasks[key]
+    known = frozenset(key for key in keys if key is not None)
+    tasks = considered.run.tasks
     if kind == "who":
-        return task.who == of
+        return frozenset(key for key in known if tasks[key].who == of)
     if kind == "phase":
-        return (task.phase or "") == of
-    result = considered.result
-    return result is not None and any(c.task == key for c in result.needs)
+        return frozenset(key for key in known if (tasks[key].phase or "") == of)
+    if kind and considered.result is not None:
+        return known & {conflict.task for conflict in considered.result.needs}
+    return known
 
 
 NEAR = 60
