@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.plans import document, step
 from tests.site import TODAY, Site
@@ -385,6 +385,41 @@ def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
     ada.keyboard.press("Enter")
     expect(ada.locator("#in-due")).to_have_value("no such day")
     expect(ada.locator("#in-due")).to_be_focused()
+
+
+def test_of_a_long_run_the_page_holds_what_is_seen_while_a_shift_is_worked_out(
+    ada: Page, address: str, site_of: Site
+) -> None:
+    with site_of.store.writing() as session:
+        long = document([step(f"t{i}", 2, i // 4, title=f"Task {i}") for i in range(500)], name="Long")
+        number = keep_template(session, site_of.person("Ada"), read_template(long), released=True).template_id
+        run_id = start_run(session, site_of.person("Ada"), number, None, Choices(anchors={"go": GO}), TODAY)
+    ada.goto(f"{address}/runs/{run_id}?task=t250")
+    ada.wait_for_selector("body[data-ready]")
+    rows, sheet = ada.locator("#rows-of-tasks .row[data-k]"), ada.locator("#sheet")
+    asked: list[Route] = []
+    ada.route("**/work", lambda route, _: asked.append(route))
+
+    def wanting(duration: str) -> None:
+        """A duration has been typed and waits for its answer."""
+        ada.locator("#in-duration").fill(duration)
+        ada.locator("#in-duration").press("Enter")
+        ada.wait_for_function("() => document.querySelectorAll('#rows-of-tasks .row[data-k]').length < 120")
+        expect(ada.locator('.row[data-k="t250"]')).to_be_in_viewport()
+
+    wanting("three weeks or so")
+    sheet.evaluate("it => { it.scrollTop -= 60 }")
+    expect(rows).to_have_count(500)
+    asked.pop().continue_()
+    expect(ada.locator("#panel .fault")).to_be_visible()
+    expect(rows).to_have_count(500)
+    wanting("5d")
+    asked.pop().continue_()
+    expect(ada.locator("#tray")).to_contain_text("Moves 1 task")
+    ada.unroute("**/work")
+    ada.get_by_role("button", name="Put back").click()
+    expect(rows).to_have_count(500)
+    expect(ada.locator('.row[data-k="t250"]')).to_be_in_viewport()
 
 
 def test_links_and_windows_are_drawn_by_hand(ada: Page, address: str, site_of: Site) -> None:

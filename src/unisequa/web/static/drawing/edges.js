@@ -72,6 +72,12 @@ export class Edges {
     this.waiting = requestAnimationFrame(() => unwatched(() => this.draw()));
   }
 
+  /** Draw it at once, where all else has just been drawn: the frame then lays out the page once. */
+  now() {
+    cancelAnimationFrame(this.waiting);
+    unwatched(() => this.draw());
+  }
+
   draw() {
     const { sheet, layer } = this;
     if (!this.at.fresh) this.measure();

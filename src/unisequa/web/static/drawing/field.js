@@ -185,18 +185,25 @@ export class RunField {
     this.head = { of: head, under, over, key: now, sight: reach };
   }
 
-  drawMarks() {
-    unwatched(() => this.marked());
+  /** @param {number} [ahead]  How far beyond what is in sight; some screens, if nothing is said. */
+  drawMarks(ahead) {
+    unwatched(() => this.marked(ahead));
   }
 
-  marked() {
+  /** @param {number} [ahead] */
+  marked(ahead) {
     if (!this.there || !this.model || !this.bars || !this.links) return;
-    this.view.reach();
+    this.view.reach(ahead);
     const seen = this.model.marks.filter((mark) => this.view.has(mark.i * this.row));
     this.bars.update(seen.map((mark) => ({ id: mark.k, y: this.top(mark.i), of: mark, html: () => drawn(this.markOf(mark)) })));
     this.links.update(this.joined());
     this.light(this.selected);
     this.edges?.soon();
+  }
+
+  /** All that the next frame is to show is in the page. */
+  settled() {
+    if (this.there) this.edges?.now();
   }
 
   /** What stays in sight at the edges of the field. @returns {import("./edges.js").InSight | null} */

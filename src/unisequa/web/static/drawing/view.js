@@ -40,10 +40,10 @@ export class View {
     this.width = Math.max(sheet.clientWidth - columnWidth(), 0);
   }
 
-  /** What is drawn from here on: what is in sight, and some screens above and below. */
-  reach() {
-    this.from = Math.max(this.top - AHEAD, 0);
-    this.to = this.top + this.height + AHEAD;
+  /** What is drawn from here on: what is in sight, and some screens above and below. @param {number} [ahead] */
+  reach(ahead = AHEAD) {
+    this.from = Math.max(this.top - ahead, 0);
+    this.to = this.top + this.height + ahead;
   }
 
   /** Whether a row, or all between two, is drawn. @param {number} a @param {number} [b] */

@@ -2,10 +2,11 @@
 import { ask, clearOfToast, send } from "../app.js";
 import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } from "../drawing/columns.js";
 import { shove, stepped } from "../drawing/keys.js";
-import { all, byId, find, unwatched } from "../dom.js";
+import { all, byId, find } from "../dom.js";
 import { grabbed, linked, plumbed, spanned, windowed } from "./drag.js";
 import { closeMenu, closeWhy, openMenu, taskOf, typedInto, why } from "./in_rows.js";
 import { monthly } from "./month.js";
+import { rowsAside, rowsBack } from "./rows.js";
 import { HEAD, isoOf, slotAt } from "../drawing/scale.js";
 import { RunField } from "../drawing/field.js";
 
@@ -67,17 +68,14 @@ function keepInPlace() {
   sheet.scrollTop += row.getBoundingClientRect().top - acted.y;
 }
 
-// Rows that give way to others go as one, and nothing looks through them: the sheet's for the table of changes.
-document.addEventListener("htmx:before:swap", (/** @type {any} */ event) => {
-  const rows = find("#work .rows");
-  const task = event.detail.tasks.find((/** @type {any} */ one) => one.fragment && one.fragment.querySelector("#work"));
-  if (rows && task && !task.fragment.querySelector(`[id="${rows.id}"]`)) unwatched(() => rows.remove());
-});
-
 const work = (rest, changes) => {
   closeMenu(); // before it is seen which row has the keys
   closeWhy();
-  return inTurn(() => send(path(rest), held(changes)));
+  return inTurn(() => {
+    const answered = send(path(rest), held(changes));
+    if (changes.kind && !held().whole) setTimeout(() => rowsAside(field));
+    return answered.finally(rowsBack);
+  });
 };
 const typedIn = (key, kind, value) => work("/work", { kind, key, value });
 const menuOf = (key, at) => openMenu(key, `${path(`/tasks/${encodeURIComponent(key)}`)}?on=row`, at);
@@ -93,6 +91,7 @@ function settled() {
   if (workNow().dataset.refused) find("#panel [aria-invalid]")?.focus();
   showChosen();
   clearOfToast();
+  field.settled();
 }
 
 // How far down a row stands below the head of the sheet, negative above it.
