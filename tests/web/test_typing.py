@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import html
 import json
 import re
@@ -14,7 +15,7 @@ from tests.site import Site
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import KINDS
 from unisequa.core.shift.edits.codec import option_of, read
-from unisequa.core.shift.margins import margins
+from unisequa.core.shift.margins import margin_words, margins
 
 HEAD = {"hx-request": "true"}
 TYPED: tuple[tuple[dict[str, str], dict[str, Any], str], ...] = (
@@ -163,3 +164,20 @@ def test_the_room_to_each_date_is_told_before_and_after() -> None:
     b = before.position("b")
     assert found["B"] == (found["B"][1] + 3, found["B"][1]) and before.tasks[b].deadline is not None
     assert margins(before, before)[0].changes is False
+
+
+def test_dates_far_off_carry_their_year_in_all_that_is_told_of_a_shift() -> None:
+    steps = [step("a", 2, -8), step("b", 1, deadline={"anchor": "go", "offset": -3})]
+    for go, said in (
+        (dt.date(2027, 7, 5), "B would end Fri 2 Jul 2027, after its deadline Wed 30 Jun 2027"),
+        (dt.date(2027, 1, 7), "B would end Wed 6 Jan, after its deadline Mon 4 Jan"),
+        (dt.date(2027, 1, 5), "B would end Mon 4 Jan 2027, after its deadline Thu 31 Dec 2026"),
+        (dt.date(2026, 10, 5), "B would end Fri 2 Oct, after its deadline Wed 30 Sep"),
+    ):
+        before = plan(steps, "a>b", go=go, today=dt.date(2026, 8, 3))
+        result = cascade(before, [read({"edit": "duration", "task": "a", "duration": 7}, before)])
+        assert [one.text for one in result.conflicts if one.kind == "deadline"] == [said]
+        moved = cascade(before, [read({"edit": "anchor", "anchor": "go", "on": "2027-01-06"}, before)]).after()
+        assert margins(before, moved)[0].label == "Go", "what the shift changes of the run itself comes first"
+        pair = margin_words(margins(before, moved)[0], moved)[0]
+        assert pair.count("202") == (0 if go.year == 2027 and go.month == 1 else 2)

@@ -13,7 +13,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.hooking import hook_one
 from unisequa.actions.runs.telling import Moved, tell
 from unisequa.core.calendars.grid import DAYS, MINUTES, Grid
-from unisequa.core.calendars.words import count_words, difference_words, read_words, slot_words
+from unisequa.core.calendars.words import DateWords, count_words, difference_words, slot_words
 from unisequa.core.errors import NotThere, Refused, ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan, boundaries
@@ -93,18 +93,19 @@ def _told(shift: ShiftRow, plan: Plan, *, back: bool = False) -> dict[str, Moved
     for change in shift.changes:
         at = plan.positions.get(change["key"])
         if at is not None and change["before"][:2] != change["after"][:2]:
-            old, new = dates_words(change["before"]), dates_words(change["after"])
+            old, new = dates_words(change["before"], plan), dates_words(change["after"], plan)
             told[change["key"]] = Moved(plan.tasks[at].title, *((new, old) if back else (old, new)))
     return told
 
 
-def dates_words(dates: object) -> str:
-    """Dates as a shift keeps them, in words."""
+def dates_words(dates: object, plan: Plan) -> str:
+    """Dates as a shift keeps them, in words on the day of the plan as it stands now."""
     first, last = list(dates)[:2] if isinstance(dates, list | tuple) else (None, None)
     if not isinstance(first, str) or not isinstance(last, str):
         return "undated"
     grid = Grid(MINUTES) if "T" in first else DAYS
-    return read_words(grid.read(first[:16]), grid.read(last[:16]), grid)
+    said = DateWords(grid, plan.dates_in_words().today)
+    return said.span(grid.read(first[:16]), grid.read(last[:16]))
 
 
 def _dates(row: TaskRow) -> list[str | int | None]:

@@ -164,8 +164,8 @@ def _moved(change: dict[str, object], plan: Plan) -> MovedLine:
     return MovedLine(
         key,
         key if at is None else plan.tasks[at].title,
-        dates_words(change["before"]),
-        dates_words(change["after"]),
+        dates_words(change["before"], plan),
+        dates_words(change["after"], plan),
         str(change.get("by", "")),
         str(change.get("said") or ("" if via is None else f"after {plan.tasks[via].title}")),
     )

@@ -18,6 +18,7 @@ from unisequa.actions.runs.proposing import Proposal, open_proposals
 from unisequa.actions.runs.seeing import RunSeen, run_of, task_of
 from unisequa.actions.runs.step_messages import MessageSeen, see_messages
 from unisequa.core.errors import NotAllowed, NotThere, Refused
+from unisequa.core.plan.plan import Plan
 from unisequa.core.terms import BOX
 from unisequa.store.queries import history as queries
 from unisequa.store.queries.people import active_people, mates_of, people_by_id
@@ -73,7 +74,7 @@ def see_more(session: Session, actor: Actor, run: RunSeen, key: str) -> TaskMore
     if task is None:
         raise NotThere("This task does not exist.")
     notes = [Happened(at, who, text, (0, n)) for at, who, text, n in queries.of_task(session, run.id, key)]
-    moves = [_moved(shift, key) for shift in queries.shifts_of(session, run.id) if _touches(shift, key)]
+    moves = [_moved(shift, key, run.plan) for shift in queries.shifts_of(session, run.id) if _touches(shift, key)]
     return TaskMore(
         tuple(Comment(one.at, one.person.name, one.text) for one in queries.comments_of(session, run.id, key)),
         tuple(sorted((*notes, *moves), key=lambda one: (one.at, one.order), reverse=True)),
@@ -112,9 +113,9 @@ def _touches(shift: ShiftRow, key: str) -> bool:
     return any(change["key"] == key for change in shift.changes)
 
 
-def _moved(shift: ShiftRow, key: str) -> Happened:
+def _moved(shift: ShiftRow, key: str, plan: Plan) -> Happened:
     change = next(change for change in shift.changes if change["key"] == key)
-    old, new = (dates_words(change[side]) for side in ("before", "after"))
+    old, new = (dates_words(change[side], plan) for side in ("before", "after"))
     why = f": {shift.why}" if shift.why else ""
     text = f"Shift {shift.number}: {old} → {new}{why}"
     return Happened(shift.at, shift.person.name, text, (1, shift.number), shift.taken_back_at is not None)

@@ -77,15 +77,64 @@ def slots_words(n: int, grid: Grid, day: int = MINUTES, *, working: bool = True)
     return span_text(n, day)
 
 
-def read_words(first: int, last: int, grid: Grid) -> str:
+def read_words(first: int, last: int, grid: Grid, *, year: bool = False) -> str:
     """Two dates as people read them, as short as they can be said."""
     if grid.per_day == 1:
-        return span_words(first, last)
+        return span_words(first, last, year=year)
     if first == last:
-        return slot_words(first, grid)
+        return slot_words(first, grid, year=year)
     same = grid.day(first) == grid.day(last)
-    end = slot_words(last, grid)
-    return f"{slot_words(first, grid)} – {end.removeprefix(day_words(grid.day(last))).strip() if same else end}"
+    end = slot_words(last, grid, year=year and not same)
+    start = slot_words(first, grid, year=year)
+    return f"{start} – {end.removeprefix(day_words(grid.day(last))).strip() if same else end}"
+
+
+_HALF_A_YEAR = 183
+
+
+class DateWords(dict[int, str]):
+    """Dates of a plan in words, each worked out once: those more than half a year from today carry their year.
+
+    Parameters
+    ----------
+    today : int, optional
+        The day on which they are read.
+    years : bool
+        Whether all of them carry it.
+
+    >>> said = DateWords(Grid(), dt.date(2026, 12, 1).toordinal())
+    >>> near, far = dt.date(2027, 1, 4).toordinal(), dt.date(2027, 7, 5).toordinal()
+    >>> said[near], said[far], said.span(far, far + 1)
+    ('Mon 4 Jan', 'Mon 5 Jul 2027', 'Mon 5 – Tue 6 Jul 2027')
+    >>> said.both(near - 10, near)
+    ('Fri 25 Dec 2026', 'Mon 4 Jan 2027')
+    """
+
+    def __init__(self, grid: Grid, today: int | None = None, *, years: bool = False) -> None:
+        self.grid, self.today, self.years = grid, today, years
+
+    def __missing__(self, read: int) -> str:
+        words = self[read] = slot_words(read, self.grid, year=self.far(read))
+        return words
+
+    def far(self, read: int) -> bool:
+        """Whether a date carries its year."""
+        return self.years or (self.today is not None and abs(self.grid.day(read) - self.today) > _HALF_A_YEAR)
+
+    def span(self, first: int, last: int) -> str:
+        """Two dates, as short as they can be said."""
+        return read_words(first, last, self.grid, year=self.far(first) or self.far(last))
+
+    @property
+    def of_days(self) -> DateWords:
+        """The same of whole days, whatever the grid."""
+        return DateWords(Grid(), self.today, years=self.years)
+
+    def both(self, a: int, b: int) -> tuple[str, str]:
+        """Two dates of one sentence, with their years where these are two or one of them carries it."""
+        one, other = (dt.date.fromordinal(self.grid.day(at)).year for at in (a, b))
+        year = one != other or self.far(a) or self.far(b)
+        return slot_words(a, self.grid, year=year), slot_words(b, self.grid, year=year)
 
 
 def count_words(n: int, noun: str, plural: str | None = None) -> str:

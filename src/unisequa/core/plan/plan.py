@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from unisequa.core.calendars.grid import DAYS, Grid
+from unisequa.core.calendars.words import DateWords
 from unisequa.core.documents.template import Measure
 from unisequa.core.network.backward import Schedule, backward, schedule
 from unisequa.core.network.forward import early_at
@@ -131,6 +132,10 @@ class Plan:
     def target_days(self, position: int) -> tuple[int, int] | None:
         """The days on which the template's offset puts it."""
         return days_of(self.target_read(position), True, self.grid)
+
+    def dates_in_words(self) -> DateWords:
+        """Its dates as they are told on its today."""
+        return DateWords(self.grid, None if self.today is None else self.grid.day(self.today))
 
     def room(self, position: int) -> tuple[int, str | None] | None:
         """The smaller of total and anchor slack in worked slots, with the anchor's key where it is that one's."""

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Literal, NamedTuple
 
 from unisequa.core.calendars.grid import MINUTES, Grid
-from unisequa.core.calendars.words import slot_words, slots_words
+from unisequa.core.calendars.words import DateWords, slots_words
 from unisequa.core.network.activities import Activity, Dependency, distance, may_rest
 from unisequa.core.network.places import number_from, span_at
 from unisequa.core.plan.plan import Plan, read
@@ -19,7 +19,6 @@ Kind = Literal[
     "dropped", "parts", "undated",
 ]  # fmt: skip
 LONGEST_TITLE = 60
-_HALF_A_YEAR = 183
 _THERE = "\0"
 _KEPT = 4096
 
@@ -78,18 +77,6 @@ class _Shape(NamedTuple):
     behind: str
 
 
-class _Words(dict[int, str]):
-    """Dates in words, each worked out once; far ones carry their year, or all."""
-
-    def __init__(self, grid: Grid, today: int | None, *, years: bool) -> None:
-        self.grid, self.today, self.years = grid, today, years
-
-    def __missing__(self, date: int) -> str:
-        far = self.today is not None and abs(self.grid.day(date) - self.today) > _HALF_A_YEAR
-        words = self[date] = slot_words(date, self.grid, year=far or self.years)
-        return words
-
-
 class _Iso(dict[int | None, str | None]):
     """Dates as documents write them, each worked out once."""
 
@@ -116,7 +103,7 @@ class Telling:
         self.fronts = plan.network.fronts(lambda i: (start[i], finish[i]))
         today = None if plan.today is None else plan.grid.day(plan.today)
         self.said: list[int] = []
-        self.words = _Words(plan.grid, today, years=years)
+        self.words = DateWords(plan.grid, today, years=years)
         self.iso = _Iso(plan.grid)
         n = len(plan.tasks)
         self._activities, self._start, self._children = plan.network.activities, start, plan.network.children

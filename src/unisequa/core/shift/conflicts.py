@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from unisequa.core.calendars.words import day_words, slot_words
 from unisequa.core.network.activities import Dependency
 from unisequa.core.network.knots import Ask, Fronts
 from unisequa.core.network.network import Network
@@ -32,12 +31,13 @@ def conflicts(
 class _Conflicts:
     def __init__(self, prepared: Prepared, changes: Sequence[Change]) -> None:
         self.p, self.plan, self.grid = prepared, prepared.plan, prepared.plan.grid
+        self.said = prepared.plan.dates_in_words()
         self.changes = {prepared.plan.positions[change.key]: change for change in changes}
 
     def all(self, held: Sequence[Held], finish: tuple[int, int]) -> Iterator[Conflict]:
         end, was = self.p.end, self.plan.end
         if end is not None and finish[1] > end and (was is None or finish[0] <= was):
-            ends, until = self.words(self.grid.inclusive(finish[1])), self.words(self.grid.inclusive(end))
+            ends, until = self.said.both(self.grid.inclusive(finish[1]), self.grid.inclusive(end))
             yield Conflict("deadline", None, f"The run would end {ends}, after its deadline {until}")
         yield from self._windows()
         for kept in sorted(self.p.kept_fixed):
@@ -49,8 +49,9 @@ class _Conflicts:
             task = self.plan.tasks[one.position]
             wanted, holds = self.read(one.position, one.wished)[0], self.read(one.position, one.got)[0]
             source = short(self.plan.tasks[one.via].title)
-            text = f"{short(task.title)} cannot start {self.words(wanted)}: it follows {source}; "
-            yield Conflict("link", task.key, text + f"{self.words(holds)} is the earliest")
+            wants, can = self.said.both(wanted, holds)
+            text = f"{short(task.title)} cannot start {wants}: it follows {source}; {can} is the earliest"
+            yield Conflict("link", task.key, text)
         for position in sorted({*self.changes, *self.p.tasks, *self.p.looked_at}):
             yield from self._limits(position)
         for position, kind, text in self._of_tasks():
@@ -58,7 +59,7 @@ class _Conflicts:
         yield from self._broken()
 
     def words(self, day: int) -> str:
-        return slot_words(day, self.grid)
+        return self.said[day]
 
     def span(self, position: int) -> tuple[int, int]:
         change = self.changes.get(position)
@@ -87,7 +88,8 @@ class _Conflicts:
         last = self.grid.day(self.p.end - 1)
         for phase in self.p.phases:
             if phase.window is not None and phase.window[1] > last:
-                until = f"{day_words(phase.window[1])}, after the run's end {day_words(last)}"
+                ends, end = self.said.of_days.both(phase.window[1], last)
+                until = f"{ends}, after the run's end {end}"
                 yield Conflict("window", None, f"The window of {short(phase.label)} would run to {until}")
 
     def _limits(self, i: int) -> Iterator[Conflict]:
@@ -98,8 +100,8 @@ class _Conflicts:
             return
         due, was_due = task.due_by, old.due_by
         if due is not None and finish > due and (was_due is None or before[1] <= was_due):
-            title, ends = short(task.title), self.ends(i, (start, finish))
-            until = self.words(self.grid.inclusive(due))
+            title = short(task.title)
+            ends, until = self.said.both(self.read(i, (start, finish))[1], self.grid.inclusive(due))
             if task.deadline is not None:
                 yield Conflict("deadline", task.key, f"{title} would end {ends}, after its deadline {until}")
             else:
@@ -111,9 +113,9 @@ class _Conflicts:
                 assert task.when is not None
                 anchor = p.anchors[task.when.anchor]
                 assert anchor is not None
-                label = f"{short(plan.labels[task.when.anchor])} on {self.words(anchor)}"
                 verb = "end" if limit[0] == "F" else "start"
-                at = self.words(self.read(i, (start, finish))[verb == "end"])
+                at, on = self.said.both(self.read(i, (start, finish))[verb == "end"], anchor)
+                label = f"{short(plan.labels[task.when.anchor])} on {on}"
                 yield Conflict("anchor", task.key, f"{short(task.title)} would {verb} {at}, after {label}")
 
     @staticmethod
@@ -133,11 +135,9 @@ class _Conflicts:
                 if not self._misses(network, i, link, ask, self.span(i)) or self._missed(then, i, ask, link):
                     continue
                 source = short(self.plan.tasks[ask.source].title)
-                at = self.words(self.read(i, self.span(i))[0])
                 how = {"fixed": "is fixed on", "begun": "was begun on", "done": "was done by", "": "would start"}
-                if task.stands == "done":
-                    at = self.words(self.read(i, self.span(i))[1])
-                ends = self.words(self.read(ask.source, self.span(ask.source))[ask.end == "F"])
+                stands, follows = self.read(i, self.span(i)), self.read(ask.source, self.span(ask.source))
+                at, ends = self.said.both(stands[task.stands == "done"], follows[ask.end == "F"])
                 verb = "end" if ask.end == "F" else "start"
                 done = p.task(ask.source).state == "done"
                 said = f"{verb}ed" if done else f"would {verb}"
@@ -177,8 +177,8 @@ class _Conflicts:
                 yield i, "past", f"{short(task.title)} would start {self.starts(i, after)}, before today"
             limit = p.activity(i).not_before
             if limit is not None and i in p.by_hand and after[0] < limit:
-                until = self.starts(i, span_at(p.activity(i), number_from(p.activity(i), "S", limit)))
-                starts = self.starts(i, after)
+                free = span_at(p.activity(i), number_from(p.activity(i), "S", limit))
+                starts, until = self.said.both(self.read(i, after)[0], self.read(i, free)[0])
                 yield i, "not before", f"{short(task.title)} would start {starts}, though not before {until}"
             if self.plan.away and (text := self._leave(i, after)):
                 yield i, "leave", f"{short(task.title)} would fall on {text}"
@@ -189,7 +189,7 @@ class _Conflicts:
             kept = was_due is None or before <= was_due[1]
             moved_by_hand = change.cause == "edited" or i in p.exact
             if not moved_by_hand and due is not None and after[1] > due and kept:
-                ends, target = self.ends(i, after), self.ends(i, task.target or after)
+                ends, target = self.said.both(self.read(i, after)[1], self.read(i, task.target or after)[1])
                 yield i, "target", f"{short(task.title)} would end {ends}; the template has it due {target}"
         for i in sorted(p.looked_at & p.limited):
             task, start = p.task(i), p.stands(i)[0]
@@ -220,5 +220,5 @@ class _Conflicts:
             if first <= b and a <= last:
                 who = self.plan.crew.get(whose) or task.role
                 day = max(a, first)
-                return f"{day_words(day)}, when {who} is away"
+                return f"{self.said.of_days[day]}, when {who} is away"
         return ""

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import slot_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.task import Task
+from unisequa.core.plan.telling import short
 from unisequa.core.terms import FINISHED
 
 MOST_MARGINS = 4
@@ -27,6 +27,8 @@ class Margin:
         Where it is before the shift and after it, as people read it.
     before, after : int, optional
         Worked slots to spare, negative where they are short; None where nothing runs up to it.
+    whole : bool
+        Whether it is a date of the run, not of one of its tasks.
     """
 
     label: str
@@ -34,6 +36,7 @@ class Margin:
     at: int | None
     before: int | None
     after: int | None
+    whole: bool = False
 
     @property
     def changes(self) -> bool:
@@ -42,7 +45,7 @@ class Margin:
 
 
 def margin_words(one: Margin, plan: Plan) -> tuple[str, str]:
-    """``Fri 18 Dec → Mon 4 Jan`` and ``4 d → 1 d``; ``1 d short`` where there is none, once where it stays the same."""
+    """``Fri 8 Jan → Mon 18 Jan`` and ``4 d → 1 d``; ``1 d short`` where there is none, once where it stays the same."""
 
     def room(slots: int | None) -> str:
         if slots is None:
@@ -50,19 +53,22 @@ def margin_words(one: Margin, plan: Plan) -> tuple[str, str]:
         long = f"{abs(slots)} d" if plan.grid.per_day == 1 else span_text(abs(slots))
         return long + (" short" if slots < 0 else "")
 
-    at = slot_words(one.at, plan.grid) if one.at is not None else ""
-    if one.was is not None and one.was != one.at:
-        at = f"{slot_words(one.was, plan.grid)} → {at}"
+    said = plan.dates_in_words()
+    at = said[one.at] if one.at is not None else ""
+    if one.was is not None and one.at is not None and one.was != one.at:
+        at = " → ".join(said.both(one.was, one.at))
     return at, room(one.after) if one.before == one.after else f"{room(one.before)} → {room(one.after)}"
 
 
 def margins(before: Plan, after: Plan) -> list[Margin]:
-    """The room to every date, what the shift changes first, then what has the least room."""
+    """The room to every date: what a shift changes first, the run's own before its tasks', then what has the least."""
     found = []
     old, new = _to_anchors(before), _to_anchors(after)
     for key, label in after.labels.items():
         if key in old or key in new:
-            found.append(Margin(label, before.anchors.get(key), after.anchors.get(key), old.get(key), new.get(key)))
+            found.append(
+                Margin(label, before.anchors.get(key), after.anchors.get(key), old.get(key), new.get(key), True)
+            )
     for i, task in enumerate(after.tasks):
         at = before.positions.get(task.key)
         if task.due_by is None or after.is_parent(i) or task.state in FINISHED or at is None:
@@ -72,7 +78,7 @@ def margins(before: Plan, after: Plan) -> list[Margin]:
         was = before.tasks[at].due_by
         found.append(
             Margin(
-                task.title,
+                short(task.title),
                 None if was is None else before.grid.inclusive(was),
                 after.grid.inclusive(task.due_by),
                 _to_deadline(before, at),
@@ -88,9 +94,13 @@ def margins(before: Plan, after: Plan) -> list[Margin]:
                 after.grid.inclusive(after.end),
                 _to_end(before),
                 _to_end(after),
+                True,
             )
         )
-    return sorted(found, key=lambda one: (not one.changes, one.after if one.after is not None else 10**9, one.label))
+    return sorted(
+        found,
+        key=lambda one: (not one.changes, not one.whole, one.after if one.after is not None else 10**9, one.label),
+    )
 
 
 def _to_anchors(plan: Plan) -> dict[str, int]:

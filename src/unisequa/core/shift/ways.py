@@ -19,7 +19,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
-from unisequa.core.calendars.words import count_words, difference_words, names_words, slot_words, slots_words
+from unisequa.core.calendars.words import DateWords, count_words, difference_words, names_words, slots_words
 from unisequa.core.errors import ShiftError, did_you_mean
 from unisequa.core.network.places import UNDATED, span_at
 from unisequa.core.plan.plan import Plan, read
@@ -365,8 +365,7 @@ class _Search:
 
     def _say(self, day: int) -> str:
         today = self.plan.today if self.plan.today is not None else self.want
-        far = abs(self.grid.day(day) - self.grid.day(today)) > 183
-        return slot_words(day, self.grid, year=far)
+        return DateWords(self.grid, self.grid.day(today))[day]
 
     def _words(self, edit: Edit) -> str:
         plan, grid = self.plan, self.grid

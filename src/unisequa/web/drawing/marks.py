@@ -44,7 +44,7 @@ def short_words(plan: Plan, at: int) -> str:
     the one on which the job begins."""
     grid = plan.grid
     if grid.per_day == 1:
-        return day_words(at)
+        return plan.dates_in_words()[at]
     reach = plan.reach()
     words = slot_words(at, grid)
     first = reach[0] if reach else grid.day(at)

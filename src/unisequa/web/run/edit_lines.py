@@ -75,7 +75,7 @@ def _typed_back(edit: Edit, plan: Plan) -> tuple[str, str, str, str, str] | None
         case MoveAnchor():
             was = plan.anchors.get(edit.anchor)
             back = edit.keep == "offsets"
-            lead = f"{slot_words(was, grid)} →" if was is not None else "on"
+            lead = f"{plan.dates_in_words()[was]} →" if was is not None else "on"
             return ("offsets" if back else "anchor", edit.anchor, lead, date(edit.day),
                     "back to the template’s offsets" if back else "keeping distances")  # fmt: skip
         case MoveRun(by=None):

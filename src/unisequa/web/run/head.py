@@ -6,7 +6,7 @@ import json
 from dataclasses import dataclass
 
 from unisequa.actions.runs.seeing import RunSeen, how_it_stands
-from unisequa.core.calendars.words import day_words, slot_words, span_words
+from unisequa.core.calendars.words import day_words, slot_words
 from unisequa.core.shift.edits.codec import written
 from unisequa.web.run.sheet import progress_words
 
@@ -57,7 +57,8 @@ def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
         (plan.labels[key], slot_words(day, plan.grid, year=True) if day is not None else "date open")
         for key, day in plan.anchors.items()
     )
-    reach, phases = plan.reach(), {phase.key: phase.label for phase in run.template.phases}
+    reach, said = plan.reach(), plan.dates_in_words().of_days
+    phases = {phase.key: phase.label for phase in run.template.phases}
     return RunHead(
         run.id,
         run.name,
@@ -79,7 +80,7 @@ def run_head(run: RunSeen, *, closely: bool = True) -> RunHead:
         plan.grid.per_day > 1,
         tuple((key, label, day) for key, (label, day) in zip(plan.anchors, anchors, strict=True)),
         tuple(
-            (phase.key, phases.get(phase.key, phase.key), span_words(*phase.window))
+            (phase.key, phases.get(phase.key, phase.key), said.span(*phase.window))
             for phase in plan.phases
             if phase.window is not None
         ),

@@ -13,9 +13,9 @@ from unisequa.actions.runs.seeing import RunSeen, TaskSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.step_messages import MessageSeen
 from unisequa.actions.runs.talking import TaskMore
-from unisequa.core.calendars.grid import Grid, span_text
+from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.today import zone_of
-from unisequa.core.calendars.words import names_words, read_words, slot_words, slots_words, some_names
+from unisequa.core.calendars.words import names_words, slot_words, slots_words, some_names
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
@@ -153,7 +153,7 @@ def task_panel(
     moved = bool(result and any(change.key == key for change in result.changes))
     target_words = ""
     if task.when:
-        known = f" ({read_words(*target, grid)})" if target else ""
+        known = f" ({plan.dates_in_words().span(*target)})" if target else ""
         target_words = f"{offset_words(task.when, plan.labels[task.when.anchor])}{known}"
     return TaskPanel(
         key=key,
@@ -177,7 +177,7 @@ def task_panel(
         because=tuple((r.text.removesuffix(", binding"), r.binding) for r in reasons(plan, i)),
         after=tuple(_line(considered, k.source, k.lag, k.unit) for k in plan.network.incoming[i]),
         before=tuple(_line(considered, k.target, k.lag, k.unit) for k in plan.network.outgoing[i]),
-        awaited=tuple(_awaited(run, key, one, grid) for one in task.waits),
+        awaited=tuple(_awaited(run, key, one, plan) for one in task.waits),
         instructions=row.instructions,
         links_out=row.links_out,
         acts=tuple((act.act, act.button) for act in offered if act not in barred),
@@ -263,7 +263,7 @@ def _gate(held: Sequence[Hold], plan: Plan) -> str:
     until = max((hold.since for hold in held if hold.since is not None), default=None)
     if names:
         return f"waits for {some_names(names)}"
-    return f"is free from {slot_words(until, plan.grid)}" if until is not None else ""
+    return f"is free from {plan.dates_in_words()[until]}" if until is not None else ""
 
 
 def _drift(plan: Plan, drift: int | None) -> str:
@@ -273,21 +273,27 @@ def _drift(plan: Plan, drift: int | None) -> str:
     return f"{slots_words(abs(drift), plan.grid, plan.calendars[None].per_day)} {side} the template"
 
 
-def _awaited(run: RunSeen, key: str, one: Awaited, grid: Grid) -> AwaitedLine:
+def _awaited(run: RunSeen, key: str, one: Awaited, plan: Plan) -> AwaitedLine:
     path = out = ""
     if one.of is not None and one.run:
         number, of_key = one.of
         path = f"/runs/{number}?task={quote(of_key)}"
         if one.drawn and run.may_change:
             out = f"/runs/{run.id}/tasks/{quote(key)}/waits/{number}/remove?of={quote(of_key)}"
-    ends = "over" if one.done else "no date" if one.finish is None else slot_words(grid.inclusive(one.finish), grid)
+    ends = (
+        "over"
+        if one.done
+        else "no date"
+        if one.finish is None
+        else plan.dates_in_words()[plan.grid.inclusive(one.finish)]
+    )
     return AwaitedLine(one.title, one.run or "another run", ends if one.found else "no run of that date yet", path, out)
 
 
 def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:
     plan = considered.after
     read = plan.read(i)
-    words = read_words(*read, plan.grid) if read else "undated"
+    words = plan.dates_in_words().span(*read) if read else "undated"
     typed = "" if not lag else _lag_typed(plan, lag, unit)
     if lag and plan.grid.per_day > 1:
         words += f", {'+' if lag > 0 else '−'}{span_text(abs(lag))}{' worked' if unit == 'working' else ''}"

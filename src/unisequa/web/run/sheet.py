@@ -13,7 +13,7 @@ from unisequa.actions.runs.beyond import Beyond
 from unisequa.actions.runs.seeing import RunSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.grid import MINUTES
-from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words
+from unisequa.core.calendars.words import count_words, day_words, difference_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
@@ -95,12 +95,14 @@ class FoldLine:
 @dataclass(frozen=True, slots=True)
 class RunSheet:
     """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
-    of its first column; ``drift`` how far the run's end lies behind that of the baseline that it stands ``beside``."""
+    of its first column; ``far`` whether dates carry their year; ``drift`` how far the run's end lies behind that of the
+    baseline that it stands ``beside``."""
 
     lines: tuple[PhaseLine | TaskLine | BeyondLine | RideLine | FoldLine, ...]
     field: str
     first: int
     compares: bool = False
+    far: bool = False
     beside: str = ""
     drift: str = ""
 
@@ -216,7 +218,7 @@ def run_sheet(
     }
     drifts = _drift_of(shown, range(len(shown.tasks)), beside.spans) if beside else ""
     name = beside.name if beside else ""
-    return RunSheet(tuple(lines), as_script(content), field.first, compares, name, drifts)
+    return RunSheet(tuple(lines), as_script(content), field.first, compares, _far(plan, shown), name, drifts)
 
 
 def _both(link: LinkOf, drawn: Collection[str]) -> bool:
@@ -338,6 +340,11 @@ def _drawn(plan: Plan, stood: tuple[int, int]) -> tuple[float, float]:
     return middle(plan, stood[0]), middle(plan, stood[1])
 
 
+def _far(*plans: Plan) -> bool:
+    """Whether dates are so far off that they carry their year."""
+    return any(plan.dates_in_words().of_days.far(day) for plan in plans for day in plan.reach() or ())
+
+
 def _leaves(rows: Mapping[str, TrayRow], plan: Plan) -> int:
     return sum(not plan.is_parent(plan.position(key)) for key in rows if key in plan.positions)
 
@@ -346,7 +353,7 @@ def _compared(line: TaskLine, row: TrayRow | None, number: int, plan: Plan) -> T
     """A row with where it is and where it would be."""
     if row is None:
         read = plan.read(plan.position(line.key))
-        return replace(line, was=read_words(*read, plan.grid) if read else "undated", would="stays", number=number)
+        return replace(line, was=plan.dates_in_words().span(*read) if read else "undated", would="stays", number=number)
     return replace(line, was=row.old, would=row.new, delta=row.delta, why=row.why, number=number)
 
 

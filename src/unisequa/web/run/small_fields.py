@@ -6,7 +6,6 @@ import datetime as dt
 from dataclasses import dataclass
 
 from unisequa.actions.runs.shifts import Considered
-from unisequa.core.calendars.words import slot_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.result import Cascade
 from unisequa.web.drawing.marks import interval, middle
@@ -80,7 +79,7 @@ def small_fields(considered: Considered) -> SmallFields | None:
         if at is not None and first <= middle(after, at) <= last:
             before = result.plan.anchors.get(key)
             was_at = x(middle(result.plan, before)) if before is not None and key in moved else None
-            label = f"{after.labels[key]} {slot_words(at, after.grid)}" if key in moved else after.labels[key]
+            label = f"{after.labels[key]} {after.dates_in_words()[at]}" if key in moved else after.labels[key]
             plumbs.append(SmallPlumb(x(middle(after, at)), label, was_at))
     today = None if after.today is None else middle(after, after.today)
     return SmallFields(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -9,9 +10,10 @@ from unisequa.actions.runs.reaching import Elsewhere
 from unisequa.actions.runs.shifts import Considered
 from unisequa.actions.runs.telling import Moved, message
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import count_words, day_words, difference_words, read_words, slot_words, slots_words
+from unisequa.core.calendars.words import count_words, difference_words, slot_words, slots_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.targets import anchor_limit
+from unisequa.core.plan.telling import short
 from unisequa.core.shift.changes import Conflict
 from unisequa.core.shift.edits import Due, Edit, Move
 from unisequa.core.shift.margins import MOST_MARGINS, Margin, margin_words, margins
@@ -90,7 +92,8 @@ class ReachLine:
 
 @dataclass(frozen=True, slots=True)
 class Tray:
-    """The shift being considered. ``later`` counts the tasks that would end later than the template has them."""
+    """The shift being considered. ``later`` counts the tasks that would end later than the template has them,
+    ``more_margins`` the dates to which the room changes, too, beside those that are shown."""
 
     sentence: str
     rows: tuple[TrayRow, ...]
@@ -102,6 +105,7 @@ class Tray:
     why: str
     modes: tuple[ModeChoice, ...]
     margins: tuple[MarginLine, ...]
+    more_margins: int
     edits: tuple[EditLine, ...]
     applies: bool
     stale: str = ""
@@ -122,10 +126,11 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
         return None
     rows = tuple(change_rows(considered))
     became, ceased = result.criticality(shown)
-    titles = {task.key: task.title for task in shown.tasks}
+    titles = {task.key: short(task.title) for task in shown.tasks}
     targets = [one for one in result.conflicts if one.kind == "target"]
     rolled = [_rolled(edit, result) for edit in considered.edits]
     told = _told(considered, rows, why)
+    rooms = margins(result.plan, shown)
     return Tray(
         _sentence(result, shown, len({row.who for row in rows if row.who})),
         rows,
@@ -136,7 +141,8 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
         tuple(titles[key] for key in ceased),
         why,
         tuple(_mode(considered, mode) for mode in MODES),
-        tuple(_margin(one, shown) for one in margins(result.plan, shown)[:MOST_MARGINS]),
+        tuple(_margin(one, shown) for one in rooms[:MOST_MARGINS]),
+        sum(one.changes for one in rooms[MOST_MARGINS:]),
         tuple(edit_lines(considered.edits, result.plan, rolled)),
         not result.empty,
         stale,
@@ -185,7 +191,8 @@ def _rolled(edit: Edit, result: Cascade) -> str:
         return ""
     at, day = got[isinstance(edit, Due)], grid.day(edit.day)
     off = not result.prepared.calendars.by_day[result.prepared.task(i).calendar].is_working_day(day)
-    return f": {day_words(day)} is a day off, so {slot_words(at, grid)}" if off and at != edit.day else ""
+    said = result.plan.dates_in_words()
+    return f": {said.of_days[day]} is a day off, so {said[at]}" if off and at != edit.day else ""
 
 
 def _need(one: Conflict, considered: Considered) -> Need:
@@ -218,6 +225,7 @@ def change_rows(considered: Considered) -> Iterator[TrayRow]:
     result = considered.result
     if result is None:
         return
+    said = result.plan.dates_in_words()
     named = {edit.task: n for n, edit in enumerate(considered.edits, 1)}
     for change in result.changes:
         task = result.plan.tasks[result.plan.position(change.key)]
@@ -227,8 +235,8 @@ def change_rows(considered: Considered) -> Iterator[TrayRow]:
             task.key,
             task.title,
             considered.run.tasks[task.key].who,
-            read_words(*before, grid) if before else "undated",
-            read_words(*after, grid),
+            said.span(*before) if before else "undated",
+            said.span(*after),
             difference_words(change.delta, grid, day),
             result.reason(change),
             named.get(change.key, 0),
@@ -255,9 +263,14 @@ _HINTS: dict[Mode, str] = {
 
 def _missed(result: Cascade) -> str:
     """The gravest that a shift misses, in words."""
-    kinds = {conflict.kind for conflict in result.conflicts}
-    words = {"deadline": "misses a deadline", "anchor": "passes an anchor", "window": "overruns a phase"}
-    return next((said for kind, said in words.items() if kind in kinds), "")
+    missed = Counter(conflict.kind for conflict in result.conflicts)
+    many = missed["deadline"]
+    words = {
+        "deadline": "misses a deadline" if many == 1 else f"misses {many} deadlines",
+        "anchor": "passes an anchor",
+        "window": "overruns a phase",
+    }
+    return next((said for kind, said in words.items() if missed[kind]), "")
 
 
 def _mode(considered: Considered, mode: Mode) -> ModeChoice:
@@ -275,7 +288,7 @@ def _mode(considered: Considered, mode: Mode) -> ModeChoice:
         slot_words(read, plan.grid, year=True) if other.finish[1] > plan.grid.first else "",
         len(other.needs),
         sum(one.kind == "target" for one in other.conflicts),
-        f"{drift} d" if plan.grid.per_day == 1 else span_text(drift, calendar.per_day),
+        f"{drift:,} d" if plan.grid.per_day == 1 else span_text(drift, calendar.per_day),
     )
 
 

@@ -10,7 +10,7 @@ from starlette.responses import Response
 
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import consider, read_kept
-from unisequa.core.calendars.words import count_words, slot_words
+from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, ShiftError, TypedError
 from unisequa.core.shift.edits.codec import written
 from unisequa.core.shift.ways import ways_to
@@ -60,18 +60,19 @@ def ways(
         found = ways_to(plan, key, want, MOST)
     except (TypedError, DateRangeError, ShiftError) as error:
         return render(request, "run/_ways.html", WaysPiece((), f"{error}."))
+    said = plan.dates_in_words()
     lines = tuple(
         WayLine(
             one.text[:1].upper() + one.text[1:],
-            f"{count_words(one.moved, 'task')} changed, done {slot_words(one.finish, plan.grid)}",
+            f"{count_words(one.moved, 'task')} changed, done {said[one.finish]}",
             one.mode,
             json.dumps([written(edit, plan.grid) for edit in one.edits]),
         )
         for one in found
     )
-    by = slot_words(want, plan.grid)
+    by = said[want]
     done = read is not None and read[1] <= want
-    said = (
+    told = (
         "" if lines else f"It is done by {by} already." if done else f"Nothing that can be changed has it done by {by}."
     )
-    return render(request, "run/_ways.html", WaysPiece(lines, said))
+    return render(request, "run/_ways.html", WaysPiece(lines, told))

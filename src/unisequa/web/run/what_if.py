@@ -129,13 +129,13 @@ Figure = tuple[str, str, tuple[tuple[str, bool], ...]]
 
 def _figures(plan: Plan, choices: Sequence[Choice], seen: Sequence[Considered]) -> list[Figure]:
     """A row each: what it counts, today, and each shift with whether it is worse than one would wish."""
-    grid, rows = plan.grid, []
+    grid, said, rows = plan.grid, plan.dates_in_words(), []
     for key, label in plan.labels.items():
         at = plan.anchors.get(key)
         moved = [made.after.anchors.get(key) for made in seen]
         if at is not None and any(one != at for one in moved):
-            words = tuple((slot_words(one, grid) if one is not None else "", False) for one in moved)
-            rows.append((label, slot_words(at, grid), words))
+            words = tuple((said[one] if one is not None else "", False) for one in moved)
+            rows.append((label, said[at], words))
     span = plan.span()
     rows.append(("All over", slot_words(grid.inclusive(span[1]), grid, year=True) if span else "",
                  tuple((one.ends, False) for one in choices)))  # fmt: skip

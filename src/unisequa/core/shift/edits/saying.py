@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import count_words, hours_words, slot_words, span_words
+from unisequa.core.calendars.words import count_words, hours_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.edits.anchors import MoveAnchor, MoveRun
 from unisequa.core.shift.edits.closures import Close, NewDays, Reopen
@@ -31,7 +31,7 @@ class Said(NamedTuple):
 
 def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
     """An edit in words; ``plan`` is the run as it was before it, or as it is now where that is ``past``."""
-    grid = plan.grid
+    grid, said = plan.grid, plan.dates_in_words()
 
     def title(key: str) -> str:
         at = plan.positions.get(key)
@@ -43,25 +43,25 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
     match edit:
         case MoveAnchor():
             was = plan.anchors.get(edit.anchor)
-            old = f"{slot_words(was, grid)} → " if was is not None and not past else ""
+            words = said[edit.day] if was is None or past else " → ".join(said.both(was, edit.day))
             back = ", back to the template’s offsets" if edit.keep == "offsets" else ""
-            return Said(plan.labels.get(edit.anchor, edit.anchor), f"{old}{slot_words(edit.day, grid)}{back}")
+            return Said(plan.labels.get(edit.anchor, edit.anchor), f"{words}{back}")
         case MoveRun(by=None):
-            return Said("The whole run", f"from {slot_words(edit.to or grid.first, grid)}")
+            return Said("The whole run", f"from {said[edit.to or grid.first]}")
         case MoveRun():
             days = edit.by or 0
             return Said("The whole run", f"{'+' if days > 0 else '−'}{count_words(abs(days), 'working day')}")
         case Close() | Reopen():
             verb = "closed" if isinstance(edit, Close) else "worked"
             label = f": {edit.label}" if edit.label else ""
-            return Said(span_words(edit.first, edit.last), f"{verb}{label}")
+            return Said(said.of_days.span(edit.first, edit.last), f"{verb}{label}")
         case NewDays():
             return Said(f"The calendar {edit.document.name}", "as it is kept now")
         case Window():
             label = next((phase.label for phase in plan.phases if phase.key == edit.phase), edit.phase)
-            return Said(label, span_words(edit.first, edit.last))
+            return Said(label, said.of_days.span(edit.first, edit.last))
         case CatchUp():
-            return Said("Catch up", f"nothing unfinished before {slot_words(edit.day, grid)}")
+            return Said("Catch up", f"nothing unfinished before {said[edit.day]}")
         case HoldLinks():
             return Said("What no longer holds", "to where it may be")
         case HoldWaits():
@@ -75,18 +75,18 @@ def said_of(edit: Edit, plan: Plan, *, past: bool = False) -> Said:
         case Follow():
             return Said(f"What follows {title(edit.key)}", "as it may")
         case Move():
-            return Said(title(edit.key), f"from {slot_words(edit.day, grid)}")
+            return Said(title(edit.key), f"from {said[edit.day]}")
         case Due():
-            return Said(title(edit.key), f"due {slot_words(edit.day, grid)}")
+            return Said(title(edit.key), f"due {said[edit.day]}")
         case Fix():
-            return Said(title(edit.key), f"fixed on {slot_words(edit.day, grid)}")
+            return Said(title(edit.key), f"fixed on {said[edit.day]}")
         case Duration():
             return Said(title(edit.key), f"takes {slots(edit.slots)}")
         case Remaining():
             work = "" if edit.left is None else f", {hours_words(edit.left)} of work"
             return Said(title(edit.key), f"{slots(edit.slots)} left{work}")
         case Begun() | Done():
-            return Said(title(edit.key), f"{edit.kind} {slot_words(edit.day, grid)}")
+            return Said(title(edit.key), f"{edit.kind} {said[edit.day]}")
         case NotDone():
             return Said(title(edit.key), "not done")
         case Drop():
