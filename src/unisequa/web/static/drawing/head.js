@@ -64,6 +64,8 @@ export function mondays(first, days) {
 export function dates(scale, days, off, sight = [-Infinity, Infinity]) {
   const months = [];
   const letters = [];
+  /** @type {Record<string, string[]>} */
+  const numbers = { "": [], " rest": [] };
   const rests = new Set(off.flatMap(([first, count]) => Array.from({ length: count }, (_, i) => first + i)));
   let out = "";
   for (let day = scale.first; day < scale.first + days; day += 1) {
@@ -80,12 +82,14 @@ export function dates(scale, days, off, sight = [-Infinity, Infinity]) {
       for (let hour = 0; hour < 24; hour += scale.px >= 900 ? 6 : 24) out += `<text class="let" x="${xOf(scale, day + hour / 24) + 3}" y="43">${dayWords(day)}</text>`;
     } else if (scale.px >= 22) {
       letters.push({ x: xOf(scale, day + 0.5), letter: "SMTWTFS"[date.getUTCDay()] });
-      out += `<text class="dn mid${rest}" x="${xOf(scale, day + 0.5)}" y="55">${n}</text>`;
+      numbers[rest].push(`<tspan x="${xOf(scale, day + 0.5)}">${n}</tspan>`);
     } else if (monday && (scale.px > 4 || n <= 7)) {
       out += `<text class="dn" x="${xOf(scale, day) + 3}" y="52">${n}</text>`;
     }
   }
-  if (letters.length) out += `<text class="let mid" x="${letters.map((one) => one.x).join(" ")}" y="43">${letters.map((one) => one.letter).join("")}</text>`; // one element, each letter at its place
+  // One element each, every letter and number at its place: sixty words take longer to be laid out.
+  if (letters.length) out += `<text class="let mid" x="${letters.map((one) => one.x).join(" ")}" y="43">${letters.map((one) => one.letter).join("")}</text>`;
+  for (const [rest, said] of Object.entries(numbers)) if (said.length) out += `<text class="dn mid${rest}" y="55">${said.join("")}</text>`;
   const named = apart(months, 96).filter((tick) => tick.x >= sight[0] && tick.x <= sight[1]);
   return named.map((tick) => `<text class="mon${tick.off ? " rest" : ""}" x="${tick.x + 4}" y="31">${tick.text}</text>`).join("") + out;
 }
