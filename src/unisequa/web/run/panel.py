@@ -280,13 +280,8 @@ def _awaited(run: RunSeen, key: str, one: Awaited, plan: Plan) -> AwaitedLine:
         path = f"/runs/{number}?task={quote(of_key)}"
         if one.drawn and run.may_change:
             out = f"/runs/{run.id}/tasks/{quote(key)}/waits/{number}/remove?of={quote(of_key)}"
-    ends = (
-        "over"
-        if one.done
-        else "no date"
-        if one.finish is None
-        else plan.dates_in_words()[plan.grid.inclusive(one.finish)]
-    )
+    last = None if one.finish is None else plan.grid.inclusive(one.finish)
+    ends = "over" if one.done else "no date" if last is None else plan.dates_in_words()[last]
     return AwaitedLine(one.title, one.run or "another run", ends if one.found else "no run of that date yet", path, out)
 
 
