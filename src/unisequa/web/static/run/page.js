@@ -72,9 +72,11 @@ const work = (rest, changes) => {
   closeMenu(); // before it is seen which row has the keys
   closeWhy();
   return inTurn(() => {
-    const answered = send(path(rest), held(changes));
-    if (changes.kind && !held().whole) setTimeout(() => rowsAside(field));
-    return answered.finally(rowsBack);
+    const soon = changes.kind && !held().whole ? setTimeout(() => rowsAside(field)) : 0; // once it has been asked
+    return send(path(rest), held(changes)).finally(() => {
+      clearTimeout(soon);
+      rowsBack();
+    });
   });
 };
 const typedIn = (key, kind, value) => work("/work", { kind, key, value });
