@@ -226,15 +226,15 @@ class Hand:
         self.meant({"edit": "remaining", "task": "brief", "remaining": n})
 
     def together(self, _key: str) -> None:
-        """Two that are chosen, by working days."""
-        for key in ("texts", "press"):
+        """Three that are chosen, two of which follow each other: each by as many days."""
+        for key in ("texts", "labels", "press"):
             self.in_list(key)
-        for key in ("texts", "press"):
+        for key in ("texts", "labels", "press"):
             self.page.locator(f'[data-choose="{key}"]').check()
         n = self.rng.choice((-1, 3))
         self.page.locator("#many [name=by]").fill(f"{n:+d}")
         self.page.locator("#many").get_by_role("button", name="Shift", exact=True).click()
-        for key in ("texts", "press"):
+        for key in ("texts", "labels", "press"):
             self.meant({"edit": "move", "task": key, "start": str(self.day(key, 0, n))})
 
     def span(self, _key: str) -> None:
@@ -327,34 +327,6 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
             expect(ada.locator("#toast")).to_contain_text("applied")
         _, now = stands(site_of, run_id)
         assert now == {key: wanted[key] for key in now}, (hand.edits, mode)
-
-
-def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: str, site_of: Site) -> None:
-    with site_of.store.writing() as session:
-        owner, number = kept_job(session, site_of)
-        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
-    ada.set_viewport_size({"width": 1100, "height": 700})
-    ada.goto(f"{address}/runs/{run_id}")
-    ada.wait_for_selector("body[data-ready]")
-    line = ada.locator('.fieldbox [data-anchor="go"]')
-    box, sheet = line.bounding_box(), ada.locator("#sheet").bounding_box()
-    assert box and sheet
-    x, edge = box["x"] + box["width"] / 2, sheet["x"] + sheet["width"] - 10
-    ada.mouse.move(x, sheet["y"] + 200)
-    ada.mouse.down()
-    ada.mouse.move(edge, sheet["y"] + 200, steps=4)
-    ada.wait_for_function("() => document.getElementById('sheet').scrollLeft > 60")
-    ada.mouse.move(edge - 60, sheet["y"] + 200, steps=2)
-    held = ada.locator(".fieldbox .held [data-anchor]").bounding_box()
-    assert held and abs(held["x"] + held["width"] / 2 - (edge - 60)) < 13, "it stays under the pointer, to the day"
-    went = ada.evaluate("document.getElementById('sheet').scrollLeft")
-    ada.mouse.up()
-    expect(ada.locator("#tray")).to_be_visible()
-    (edit,) = json.loads(ada.locator("#shift input[name=edits]").input_value())
-    days = (dt.date.fromisoformat(edit["on"]) - GO).days
-    assert edit["anchor"] == "go" and abs(days * 24 - (edge - 60 - x + went)) < 26
-    ada.get_by_role("button", name="Apply").click()
-    expect(ada.locator("#work")).to_contain_text(f"Go {dt.date.fromisoformat(edit['on']):%a %-d %b %Y}")
 
 
 def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:

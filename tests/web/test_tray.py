@@ -13,6 +13,7 @@ import pytest
 from tests.plans import document, plan, step
 from tests.site import TODAY, Site, make_site
 from unisequa.actions.house import leave
+from unisequa.actions.runs.crew import fill_role
 from unisequa.core.plan.reasons import driving_chain
 
 HEAD = {"hx-request": "true"}
@@ -97,6 +98,16 @@ def test_what_falls_on_leave_is_told_with_handing_it_over(tmp_path: Path) -> Non
     page = considered(site, [{"edit": "move", "task": "print", "start": "2026-06-11"}])
     assert "Print would fall on Mon 15 Jun, when Bela is away" in page
     assert f'href="/hand-over?person={site.people["Bela"]}&run={site.run}"' in page
+
+
+def test_a_party_outside_whose_tasks_move_is_named_as_nobody_tells_it(tmp_path: Path) -> None:
+    site = make_site(tmp_path)
+    with site.store.writing() as session:
+        fill_role(session, site.person("Ada"), site.run, "writer", "Bindery <b@example.org>", TODAY)
+    moved = [{"edit": "move", "task": "print", "start": "2026-06-11"}]
+    page = considered(site, moved)
+    assert "Outside, so not told by this" in page and ">Bindery <b@example.org></b>" in page
+    assert "Outside, so" not in considered(site, [{"edit": "move", "task": "party", "start": "2026-06-25"}])
 
 
 def test_what_drives_a_task_leads_back_to_its_anchor() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from unisequa.actions.access import check_may_change_run
@@ -11,7 +11,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.keeping import as_shown, keep_shift, take_shift_back
 from unisequa.actions.runs.reaching import Around, Elsewhere, keep_waiting, let_reach, take_all, take_back_caused
 from unisequa.actions.runs.seeing import RunSeen, run_of, with_leave
-from unisequa.core.calendars.words import as_sentence
+from unisequa.core.calendars.words import as_sentence, count_words
 from unisequa.core.errors import DocumentError, Refused, ShiftError, Stale
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
@@ -99,17 +99,25 @@ def read_kept(documents: Iterable[Document], plan: Plan) -> tuple[tuple[Edit, ..
 
 def consider(run: RunSeen, edits: Iterable[Edit], mode: Mode = "push") -> Considered:
     """Work a shift out on a run as it is seen, without the edits that cannot be carried out."""
-    made, fault = tuple(edits), ""
+    made, faults = tuple(edits), list[str]()
     while made:
         try:
             result = cascade(run.plan, made, mode)
             after = result.after()
             others = {other: cascade(run.plan, made, other) for other in MODES if other != mode}
-            return Considered(run, made, result, after, readiness(after), {**others, mode: result}, fault)
+            return Considered(run, made, result, after, readiness(after), {**others, mode: result}, _said(faults))
         except ShiftError as error:
-            fault = fault or f"{error}."
+            faults.append(f"{error}.")
             made = fewer(run.plan, made, mode)
-    return Considered(run, (), None, run.plan, run.ready, fault=fault)
+    return Considered(run, (), None, run.plan, run.ready, fault=_said(faults))
+
+
+def _said(faults: Sequence[str]) -> str:
+    """The first of what stands in the way, and how much more does."""
+    more = len(faults) - 1
+    return "".join(faults[:1]) + (
+        f" {count_words(more, 'more edit')} cannot be carried out either." if more > 0 else ""
+    )
 
 
 def fewer(plan: Plan, edits: tuple[Edit, ...], mode: Mode) -> tuple[Edit, ...]:

@@ -95,14 +95,14 @@ class FoldLine:
 @dataclass(frozen=True, slots=True)
 class RunSheet:
     """All that a sheet shows. ``field`` is what the script draws, as JSON that may stand in a page; ``first`` the day
-    of its first column; ``far`` whether dates carry their year; ``drift`` how far the run's end lies behind that of the
-    baseline that it stands ``beside``."""
+    of its first column; ``long_dates`` whether they take room, by their year or as times on two days; ``drift`` how far
+    the run's end lies behind that of the baseline that it stands ``beside``."""
 
     lines: tuple[PhaseLine | TaskLine | BeyondLine | RideLine | FoldLine, ...]
     field: str
     first: int
     compares: bool = False
-    far: bool = False
+    long_dates: bool = False
     beside: str = ""
     drift: str = ""
 
@@ -218,7 +218,9 @@ def run_sheet(
     }
     drifts = _drift_of(shown, range(len(shown.tasks)), beside.spans) if beside else ""
     name = beside.name if beside else ""
-    return RunSheet(tuple(lines), as_script(content), field.first, compares, _far(plan, shown), name, drifts)
+    return RunSheet(
+        tuple(lines), as_script(content), field.first, compares, _long_dates(plan) or _long_dates(shown), name, drifts
+    )
 
 
 def _both(link: LinkOf, drawn: Collection[str]) -> bool:
@@ -340,9 +342,12 @@ def _drawn(plan: Plan, stood: tuple[int, int]) -> tuple[float, float]:
     return middle(plan, stood[0]), middle(plan, stood[1])
 
 
-def _far(*plans: Plan) -> bool:
-    """Whether dates are so far off that they carry their year."""
-    return any(plan.dates_in_words().of_days.far(day) for plan in plans for day in plan.reach() or ())
+def _long_dates(plan: Plan) -> bool:
+    """Whether dates are so far off that they carry their year, or times lie on two days."""
+    reach = plan.reach()
+    if reach is None:
+        return False
+    return (plan.grid.per_day > 1 and reach[0] < reach[1]) or any(map(plan.dates_in_words().of_days.far, reach))
 
 
 def _leaves(rows: Mapping[str, TrayRow], plan: Plan) -> int:

@@ -24,7 +24,7 @@ from unisequa.web.errors import form_again
 from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.run.asked import Asked, asked_in, keys_in
-from unisequa.web.run.typing import Typed, joined, of_tasks, typed_edit
+from unisequa.web.run.typing import Standing, Typed, joined, of_tasks, typed_edit
 from unisequa.web.run.work import Work, at_hand, considered_of, see_work, work_on
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
@@ -71,11 +71,12 @@ def consider(
 def _with_typed(run: RunSeen, asked: Asked, form: FormData, today: dt.date, *, month_first: bool) -> Asked:
     kind, first, value = field(form, "kind", 20), field(form, "key", 200), field(form, "value", 200)
     edits = actions.read_edits(asked.documents, run.plan)
+    standing = Standing(run.plan, edits, asked.mode)
     merged: Edit | None = None
     for key in keys_in(form) or [first]:
         if of_tasks(kind):
             run.task(key)
-        typed = Typed(run.plan, edits, asked.mode, today, key, value, field(form, "also", 200), month_first)
+        typed = Typed(standing, today, key, value, field(form, "also", 200), month_first)
         try:
             made = typed_edit(kind, typed)
             edits, replaced = _instead(edits, made, form) or joined(edits, made, run.plan)
@@ -110,7 +111,8 @@ def with_anchor(run: RunSeen, asked: Asked, key: str, text: str, today: dt.date,
         return asked
     edits = actions.read_edits(asked.documents, run.plan)
     try:
-        made = typed_edit("anchor", Typed(run.plan, edits, asked.mode, today, key, text, month_first=month_first))
+        standing = Standing(run.plan, edits, asked.mode)
+        made = typed_edit("anchor", Typed(standing, today, key, text, month_first=month_first))
     except (TypedError, DateRangeError) as error:
         raise Refused({f"anchor.{key}": as_sentence(str(error))}) from error
     edits, _ = joined(edits, made, run.plan)

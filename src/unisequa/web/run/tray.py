@@ -93,13 +93,15 @@ class ReachLine:
 @dataclass(frozen=True, slots=True)
 class Tray:
     """The shift being considered. ``later`` counts the tasks that would end later than the template has them,
-    ``more_margins`` the dates to which the room changes, too, beside those that are shown."""
+    ``more_margins`` the dates to which the room changes, too, beside those that are shown, ``outside`` the parties
+    whose tasks move and whom nobody tells."""
 
     sentence: str
     rows: tuple[TrayRow, ...]
     needs: tuple[Need, ...]
     later: tuple[str, ...]
     told: tuple[tuple[str, str], ...]
+    outside: tuple[str, ...]
     became: tuple[str, ...]
     ceased: tuple[str, ...]
     why: str
@@ -137,6 +139,7 @@ def tray(considered: Considered, why: str, stale: str, only: str = "") -> Tray |
         tuple(_need(one, considered) for one in result.needs),
         tuple(one.text for one in targets),
         tuple(told),
+        tuple(_outside(considered, rows)),
         tuple(titles[key] for key in became),
         tuple(titles[key] for key in ceased),
         why,
@@ -218,6 +221,13 @@ def _told(considered: Considered, rows: Sequence[TrayRow], why: str) -> list[tup
             by_name.setdefault(row.who, []).append(Moved(row.title, row.old, row.new))
     run = considered.run.name
     return [(name, message(run, "", why, moved)[1].partition("\n\n")[2]) for name, moved in sorted(by_name.items())]
+
+
+def _outside(considered: Considered, rows: Sequence[TrayRow]) -> list[str]:
+    """Those outside whose tasks move: they get what the template writes to them, and no word of a shift."""
+    plan, tasks = considered.after, considered.run.tasks
+    moved = [row for row in rows if row.who and row.old != row.new and not plan.is_parent(plan.position(row.key))]
+    return sorted({row.who for row in moved if tasks[row.key].person_id is None and not tasks[row.key].of_team})
 
 
 def change_rows(considered: Considered) -> Iterator[TrayRow]:

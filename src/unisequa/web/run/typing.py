@@ -6,6 +6,7 @@ import datetime as dt
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from unisequa.core.calendars.grid import DAYS, read_span
@@ -33,7 +34,7 @@ from unisequa.core.shift.edits import (
     Window,
 )
 from unisequa.core.shift.edits.links import TYPES
-from unisequa.core.shift.result import Mode
+from unisequa.core.shift.result import Cascade, Mode
 from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LagUnit, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
@@ -41,24 +42,43 @@ _SPAN = re.compile(r"\s+(?:-|–|to|until)\s+")
 _LAG = re.compile(r"^([+−-]?\s*\d.*?)\s*(e|elapsed|d|wd|working days?|days?)?$")
 
 
-@dataclass(frozen=True, slots=True)
-class Typed:
-    """What somebody typed: for which task, anchor or phase by its ``key``, the text, a second one beside it, on a run
-    as it stands with the edits so far."""
+@dataclass(frozen=True)
+class Standing:
+    """A run as it stands with the edits so far: what is typed for several tasks is counted from there for each, so that
+    two of a chain go by a day each, and the later not by two."""
 
     plan: Plan
-    edits: tuple[Edit, ...]
-    mode: Mode
+    edits: tuple[Edit, ...] = ()
+    mode: Mode = "push"
+
+    @cached_property
+    def _after(self) -> Cascade:
+        return cascade(self.plan, self.edits, self.mode)
+
+    def read(self, at: int) -> tuple[int, int] | None:
+        """The dates of a task as people read them."""
+        return self._after.read_after(at) if self.edits else self.plan.read(at)
+
+
+@dataclass(frozen=True, slots=True)
+class Typed:
+    """What somebody typed: for which task, anchor or phase by its ``key``, the text, a second one beside it."""
+
+    standing: Standing
     today: dt.date
     key: str
     text: str
     also: str = ""
     month_first: bool = False
 
+    @property
+    def plan(self) -> Plan:
+        """The run's plan, without the edits."""
+        return self.standing.plan
+
     def read(self) -> tuple[int, int] | None:
         """The dates of the task as people read them, with the edits so far."""
-        at = self.plan.position(self.key)
-        return cascade(self.plan, self.edits, self.mode).read_after(at) if self.edits else self.plan.read(at)
+        return self.standing.read(self.plan.position(self.key))
 
     def moment(self, base: int | None) -> int:
         """The date that was typed, counted from another where it is relative."""
@@ -202,7 +222,8 @@ def _lag(typed: Typed) -> Edit:
     plan, source = typed.plan, typed.also
     link = next((k for k in plan.links if (k.source, k.target) == (source, typed.key)), None)
     added = next(
-        (e for e in typed.edits if isinstance(e, AddLink) and (e.source, e.target) == (source, typed.key)), None
+        (e for e in typed.standing.edits if isinstance(e, AddLink) and (e.source, e.target) == (source, typed.key)),
+        None,
     )
     found = _LAG.match(" ".join(typed.text.lower().split()) or "0")
     if not found or (link is None and added is None):
@@ -236,7 +257,7 @@ def _put_anchor(typed: Typed, keep: Any) -> Edit:
     if typed.key not in plan.anchors:
         raise TypedError("This run has no such date.")
     was = plan.anchors[typed.key]
-    for one in typed.edits:
+    for one in typed.standing.edits:
         if isinstance(one, MoveAnchor) and one.anchor == typed.key:
             was = one.day
     if plan.grid.per_day > 1 and was is None:

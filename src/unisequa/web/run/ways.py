@@ -17,7 +17,7 @@ from unisequa.core.shift.ways import ways_to
 from unisequa.web.inputs import Id
 from unisequa.web.pages import render
 from unisequa.web.run.asked import asked_in
-from unisequa.web.run.typing import Typed
+from unisequa.web.run.typing import Standing, Typed
 from unisequa.web.session import Posted, SettingsOf, SignedIn, StoreOf, field
 
 router = APIRouter()
@@ -55,7 +55,7 @@ def ways(
     plan = consider(run, edits, asked.mode).after
     read = plan.read(plan.position(key))
     try:
-        typed = Typed(plan, (), asked.mode, settings.day(), key, field(form, "value", 100), month_first=me.month_first)
+        typed = Typed(Standing(plan), settings.day(), key, field(form, "value", 100), month_first=me.month_first)
         want = typed.moment(read and read[1])
         found = ways_to(plan, key, want, MOST)
     except (TypedError, DateRangeError, ShiftError) as error:

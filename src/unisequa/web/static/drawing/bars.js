@@ -1,5 +1,5 @@
 // Bars, milestones, spans of parents, ghosts: what a row shows in the field, as markup drawn from its own top.
-import { ROW } from "./scale.js";
+import { CHARACTER, ROW } from "./scale.js";
 import { esc } from "./svg.js";
 
 /**
@@ -17,8 +17,9 @@ import { esc } from "./svg.js";
  * @property {boolean} [fixed]  A shift moves it nowhere: a nail through its start.
  * @property {number | null} [slackTo]  Where its dotted line of slack ends.
  * @property {[number, number] | null} [ghost]  Where it stood before the shift being considered, and how wide.
- * @property {string} [label]  A milestone's word beside it, and how far to its right.
+ * @property {string} [label]  A milestone's word beside it, and how far to its right; to its left where it would reach over the field's end.
  * @property {number} [labelAt]
+ * @property {number} [fieldEnd]
  * @property {boolean} [grip]  Whether its right end is taken hold of.
  * @property {boolean} [knobs]  Whether links are drawn from its ends.
  */
@@ -40,6 +41,13 @@ function ghostOf(mark) {
   return `<rect class="ghost" x="${x}" y="8" width="${width}" height="14"/>${moved}`;
 }
 
+/** A milestone's word beside it. @param {Mark} mark */
+function wordOf({ x, label, labelAt = 11, fieldEnd = Infinity }) {
+  if (!label) return "";
+  const left = x + labelAt + label.length * CHARACTER > fieldEnd;
+  return `<text class="lb${left ? " end" : ""}" x="${left ? x - labelAt : x + labelAt}" y="19.5">${esc(label)}</text>`;
+}
+
 /** What one row shows. @param {Mark} mark */
 export function drawn(mark) {
   const { x, width, shape } = mark;
@@ -50,7 +58,7 @@ export function drawn(mark) {
   const reach = milestone ? 14 : 9;
   const knobs = mark.knobs ? `<circle class="knob" data-end="S" cx="${x - reach}" cy="15" r="4"/><circle class="knob" data-end="F" cx="${x + (milestone ? 0 : width) + reach}" cy="15" r="4"/>` : "";
   const body = milestone
-    ? `<path class="ms ${mark.state}${mark.critical ? " crit" : ""}${moved}" d="${lozenge(x)}"/>${late}${mark.label ? `<text class="lb" x="${x + (mark.labelAt || 11)}" y="19.5">${esc(mark.label)}</text>` : ""}<rect class="hit" x="${x - 8}" y="3" width="16" height="24"/>`
+    ? `<path class="ms ${mark.state}${mark.critical ? " crit" : ""}${moved}" d="${lozenge(x)}"/>${late}${wordOf(mark)}<rect class="hit" x="${x - 8}" y="3" width="16" height="24"/>`
     : shape === "span"
       ? `<rect class="wash" x="${x}" y="10" width="${width}" height="${20 + ROW * (mark.rows || 0)}"/><path class="span" d="M${x} 10H${x + width}"/><rect class="hit" x="${x}" y="4" width="${width}" height="22"/>`
       : barOf(mark, moved, late);

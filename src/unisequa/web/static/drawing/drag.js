@@ -13,6 +13,7 @@ export function follow(event, moved, dropped, { across = false, along = true, wi
   const begun = fieldPoint(event).x;
   const by = () => fieldPoint(last).x - begun;
   let last = event;
+  let dragged = false;
   let frame = 0;
   const tick = () => {
     const around = sheet.getBoundingClientRect();
@@ -27,6 +28,7 @@ export function follow(event, moved, dropped, { across = false, along = true, wi
   };
   const move = (/** @type {PointerEvent} */ next) => {
     last = next;
+    dragged ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) > 4;
     moved(next, by());
   };
   const end = (/** @type {PointerEvent | null} */ next) => {
@@ -35,6 +37,8 @@ export function follow(event, moved, dropped, { across = false, along = true, wi
     window.removeEventListener("pointermove", move);
     window.removeEventListener("pointerup", end);
     window.removeEventListener("keydown", escape, true);
+    if (!next) window.addEventListener("pointerup", unclicked, { once: true });
+    else if (dragged) unclicked();
     dropped(next, by());
   };
   const escape = (/** @type {KeyboardEvent} */ next) => {
@@ -48,6 +52,13 @@ export function follow(event, moved, dropped, { across = false, along = true, wi
   window.addEventListener("keydown", escape, true);
   frame = requestAnimationFrame(tick);
   event.preventDefault();
+}
+
+/** The click with which a browser ends a drag is none: what lies below where it was let go was not asked for. */
+function unclicked() {
+  const none = (/** @type {Event} */ event) => event.stopPropagation();
+  window.addEventListener("click", none, { capture: true, once: true });
+  setTimeout(() => window.removeEventListener("click", none, true));
 }
 
 /** Where the pointer is in the field, in pixels. @param {PointerEvent} event */

@@ -228,7 +228,7 @@ export class RunField {
     const ghost = mark.gh ? (mark.ms ? [xOf(scale, mark.gh[0]), 0] : barOf(scale, mark.gh)) : null;
     return {
       key: mark.k, shape: mark.ms ? "milestone" : "bar", x, width, state: mark.py ? `${mark.st} beyond` : mark.st, critical: mark.cr, late: mark.la, moved: mark.mv, fixed: mark.fx, base: mark.bl ? [xOf(scale, mark.bl[0]), xOf(scale, mark.bl[1])] : null,
-      slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, labelAt: mark.g ? 20 : 11, grip: mark.g && !mark.ms, knobs: mark.g,
+      slackTo: mark.to ? Math.min(xOf(scale, mark.to), this.width) : null, ghost, label: mark.t, labelAt: mark.g ? 20 : 11, fieldEnd: this.width, grip: mark.g && !mark.ms, knobs: mark.g,
     };
   }
 

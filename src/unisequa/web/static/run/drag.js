@@ -55,6 +55,19 @@ export function plumbed(event, field, dropped) {
 }
 
 /**
+ * How many days are worked between one and another, negative where that is earlier.
+ * @param {import("../drawing/field.js").Model} model @param {number} from @param {number} days
+ */
+function worked(model, from, days) {
+  const off = new Set(model.off.flatMap(([first, count]) => Array.from({ length: count }, (_, n) => first + n)));
+  const between = Array.from({ length: Math.abs(days) }, (_, n) => Math.min(from, from + days) + n);
+  return Math.sign(days) * between.filter((day) => !off.has(day)).length;
+}
+
+/** @param {number} days */
+const workedWords = (days) => `${Math.abs(days)} working day${Math.abs(days) === 1 ? "" : "s"} ${days < 0 ? "earlier" : "later"}`;
+
+/**
  * Take hold of the whole run by its span in the head; it is moved by working days.
  * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
  * @param {(by: string) => Promise<void>} dropped
@@ -65,16 +78,13 @@ export function spanned(event, field, dropped) {
   if (!span || !model || event.button !== 0) return null;
   const head = /** @type {Element} */ (span.closest("svg")).getBoundingClientRect();
   const from = Math.floor(slotAt(field.scale, event.clientX - head.left));
-  const off = new Set(model.off.flatMap(([first, days]) => Array.from({ length: days }, (_, n) => first + n)));
   const state = { key: "", days: 0 };
   span.classList.add("held");
   follow(event, (_, by) => {
     const days = Math.round(by / field.px);
-    const [low, high] = [Math.min(from, from + days), Math.max(from, from + days)];
-    const worked = Array.from({ length: high - low }, (_one, n) => low + n).filter((day) => !off.has(day)).length;
-    state.days = days < 0 ? -worked : worked;
+    state.days = worked(model, from, days);
     span.setAttribute("transform", `translate(${days * field.px} 0)`);
-    toast(`The whole run ${worked} working day${worked === 1 ? "" : "s"} ${days < 0 ? "earlier" : "later"}`);
+    toast(`The whole run ${workedWords(state.days)}`);
   }, (next) => {
     state.over = true;
     span.classList.remove("held");
@@ -85,12 +95,15 @@ export function spanned(event, field, dropped) {
   return state;
 }
 
+/** So many minutes, or working days, later or earlier, as it is typed. @param {number} count @param {boolean} hours */
+const typed = (count, hours) => `${hours ? "" : "wd"}${count < 0 ? "-" : "+"}${Math.abs(count)}${hours ? "m" : ""}`;
+
 /**
- * Take hold of a bar.
+ * Take hold of a bar; with one of several that are chosen, of all of these.
  * @param {PointerEvent} event @param {import("../drawing/field.js").RunField} field
- * @param {{ movable: boolean, clicked: (key: string) => void, dropped: (key: string, kind: string, day: string) => Promise<void> }} page
+ * @param {{ movable: boolean, together: (key: string) => string[], clicked: (key: string) => void, dropped: (key: string, kind: string, day: string, by?: string) => Promise<void> }} page
  */
-export function grabbed(event, field, { movable, clicked, dropped }) {
+export function grabbed(event, field, { movable, together, clicked, dropped }) {
   const target = /** @type {Element} */ (event.target);
   const element = target.closest("#bars .mk");
   const grip = Boolean(target.closest(".grip"));
@@ -103,26 +116,31 @@ export function grabbed(event, field, { movable, clicked, dropped }) {
   const box = element.querySelector(".bar");
   const bar = { x: Number(box?.getAttribute("x")), width: Number(box?.getAttribute("width")) };
   const state = { key, days: 0 };
+  const others = grip ? [] : together(key || "").filter((one) => one !== key);
+  const held = [element, ...others.map((one) => field.markAt(one)).filter((one) => one !== null)];
+  const by = () => (hours || !field.model ? Math.round(state.days * 1440) : worked(field.model, Math.floor(mark.s[0]), state.days));
   element.classList.add("dragging");
-  const moved = (/** @type {PointerEvent} */ _, /** @type {number} */ by) => {
+  const moved = (/** @type {PointerEvent} */ _, /** @type {number} */ px) => {
     if (fixed || started) return;
-    const wanted = stepped(by / field.px, hours);
+    const wanted = stepped(px / field.px, hours);
     const least = hours ? FIVE : 1;
     const days = grip ? Math.max(wanted, least - (hours ? mark.s[1] - mark.s[0] : Math.round(mark.s[1] - mark.s[0]))) : wanted;
     if (days === state.days) return;
     state.days = days;
-    nudge([element], grip, days * field.px, bar);
-    toast(hours ? timeOf(landingAt(mark, grip, days)).slice(11) : dayWords(landing(mark, grip, days)));
+    nudge(held, grip, days * field.px, bar);
+    const day = hours ? timeOf(landingAt(mark, grip, days)).slice(11) : dayWords(landing(mark, grip, days));
+    toast(others.length ? `${others.length + 1} tasks, ${hours ? day : workedWords(by())}` : day);
   };
   const let_go = (/** @type {PointerEvent | null} */ next) => {
     state.over = true;
     element.classList.remove("dragging");
-    if (next && state.days) {
+    if (next && state.days && (!others.length || by())) {
       toast("");
-      dropped(key, grip ? "end" : "move", hours ? timeOf(landingAt(mark, grip, state.days)) : isoOf(landing(mark, grip, state.days)));
+      const day = hours ? timeOf(landingAt(mark, grip, state.days)) : isoOf(landing(mark, grip, state.days));
+      dropped(key, grip ? "end" : "move", day, others.length ? typed(by(), hours) : "");
       return;
     }
-    nudge([element], false, 0, bar);
+    nudge(held, false, 0, bar);
     if (grip) nudge([element], true, 0, bar);
     field.bars.stale([key]);
     field.drawMarks();

@@ -31,13 +31,6 @@ function aim(first, last) {
   }
 }
 
-// What was dragged was not clicked, if the pointer is let go where it began.
-function noClick() {
-  const stop = (/** @type {Event} */ click) => click.stopPropagation();
-  window.addEventListener("click", stop, { capture: true, once: true });
-  setTimeout(() => window.removeEventListener("click", stop, true));
-}
-
 /**
  * Take hold of a task in its week; null where that is none that may be moved.
  * @param {PointerEvent} event @param {(key: string, kind: string, by: number) => void} dropped
@@ -65,7 +58,6 @@ export function monthly(event, dropped) {
     state.over = true;
     aim(1, 0);
     if (!started || end || !moved) toast("");
-    if (moved) noClick();
     if (next && state.days && (end || !started)) dropped(key, end ? "end" : "move", state.days);
   }, { within: "months" });
   return state;

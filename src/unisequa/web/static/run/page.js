@@ -4,6 +4,7 @@ import { columnWidth, heightenedBy, heightening, trayHigh, widen, widening } fro
 import { shove, stepped } from "../drawing/keys.js";
 import { all, byId, find } from "../dom.js";
 import { grabbed, linked, plumbed, spanned, windowed } from "./drag.js";
+import { choose, chooseNone, chooseTo, chosen, reachFrom, showChosen } from "./chosen.js";
 import { closeMenu, closeWhy, openMenu, taskOf, typedInto, why } from "./in_rows.js";
 import { monthly } from "./month.js";
 import { rowsAside, rowsBack } from "./rows.js";
@@ -166,8 +167,10 @@ function clicked(event) {
     return inTurn(() => send(where, held({ act: act.dataset.do, confirmed: act.dataset.confirmed || "", act_why: typed("act_why"), act_day: typed("act_day"), to: typed("to"), in_place: beside })));
   }
   if (at("#fhead") && movable() && !at("[data-anchor], [data-span]")) return closing(event);
-  const row = at(".row[data-k]");
-  if (row && (event.ctrlKey || event.metaKey || event.shiftKey)) return choose(row.dataset.k);
+  const row = at(".row[data-k], [data-choose]");
+  const more = event.ctrlKey || event.metaKey;
+  if (row && event.shiftKey) return chooseTo(row.dataset.k || row.dataset.choose, more);
+  if (row && (more || row.dataset.choose)) return choose(row.dataset.k || row.dataset.choose);
   return row ? select(row.dataset.k) : undefined;
 }
 
@@ -241,31 +244,11 @@ function submitted(event) {
   return undefined;
 }
 
-// Tasks chosen together: by a key or a click with Ctrl in the sheet, by their boxes in the list.
-/** @type {Set<string>} */
-const chosen = new Set();
-function choose(/** @type {string} */ key) {
-  if (chosen.has(key)) chosen.delete(key);
-  else chosen.add(key);
-  showChosen();
-}
-function showChosen() {
-  const bar = byId("many");
-  for (const row of all("#work .row[data-k]")) row.classList.toggle("chosen", chosen.has(row.dataset.k));
-  for (const box of all("#work [data-choose]")) box.checked = chosen.has(box.dataset.choose);
-  if (!bar) return;
-  bar.hidden = !chosen.size;
-  byId("many-count").textContent = `${chosen.size} chosen`;
-  clearOfToast();
-}
+// What is done with all that are chosen.
 function withChosen(/** @type {string} */ what) {
   const keys = [...chosen];
   const typed = Object.fromEntries(new FormData(byId("many")));
-  const none = () => {
-    chosen.clear();
-    showChosen();
-  };
-  if (!what) return none();
+  if (!what) return chooseNone();
   if (what === "template") {
     location.assign(`${path("/template")}?${new URLSearchParams(keys.map((key) => ["only", key]))}`);
     return undefined;
@@ -276,7 +259,7 @@ function withChosen(/** @type {string} */ what) {
   return work("/many", { ...typed, act: what, keys: JSON.stringify(keys) }).then(() => {
     if (workNow().dataset.refused) return;
     byId("many").reset(); // what was said was said of those
-    none();
+    chooseNone();
   });
 }
 
@@ -292,6 +275,7 @@ function zoomTo(zoom) {
 
 function select(key) {
   const panel = byId("panel");
+  if (key) reachFrom(key);
   shiftForm().elements.selected.value = key;
   for (const row of all("#work .row.sel, #work tr.bg-acts")) row.classList.remove("sel", "bg-acts");
   panel.hidden = !key;
@@ -335,8 +319,6 @@ function columns(box) {
 
 function changed(event) {
   if (event.target.closest("[data-columns]")) return columns(event.target);
-  const box = event.target.closest("[data-choose]");
-  if (box) return choose(box.dataset.choose);
   if (event.target.matches("[data-only]")) return work("/work", { only: event.target.value });
   if (["what", "value"].includes(event.target.name) && event.target.closest("[data-shifting]")) return shiftingOf(event.target.form);
   if (event.target.id === "why") return work("/work", {});
@@ -375,6 +357,8 @@ function pressed(event) {
     only(rows[next]);
     rows[next].focus();
     field.light(rows[next].dataset.k);
+    if (event.shiftKey) chooseTo(rows[next].dataset.k, false);
+    else reachFrom(rows[next].dataset.k);
   } else if (event.key === "Enter" || event.key === " ") {
     event.preventDefault();
     select(row.dataset.k);
@@ -401,9 +385,16 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// A task, and with one that is chosen all that are; what is begun or over stays.
+function together(key) {
+  const keys = chosen.has(key) && field.there ? [...chosen].filter((one) => ["waiting", "ready"].includes(field.marks.get(one)?.st)) : [];
+  return keys.length > 1 ? keys : [];
+}
+const withOthers = (key) => (together(key).length ? { key: together(key)[0], keys: JSON.stringify(together(key)) } : { key });
+
 function shoved(event, key, by) {
   event.preventDefault();
-  return work("/work", { kind: event.shiftKey ? "end" : "move", key, value: `${workNow().dataset.grid === "minute" ? (by > 0 ? "+5m" : "-5m") : `wd${by > 0 ? "+" : "-"}1`}` });
+  return work("/work", { kind: event.shiftKey ? "end" : "move", ...withOthers(key), value: `${workNow().dataset.grid === "minute" ? (by > 0 ? "+5m" : "-5m") : `wd${by > 0 ? "+" : "-"}1`}` });
 }
 
 // Just below a mark.
@@ -441,7 +432,8 @@ function grab(event) {
   dragged = grabbed(event, field, {
     movable: movable(),
     clicked: select,
-    dropped: (key, kind, value) => work("/work", { kind, key, value }),
+    together,
+    dropped: (key, kind, value, by) => work("/work", by ? { kind, ...withOthers(key), value: by } : { kind, key, value }),
   });
   return undefined;
 }
