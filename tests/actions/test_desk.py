@@ -70,6 +70,13 @@ def test_each_sees_what_is_theirs_and_who_or_what_waits(site: Site) -> None:
         assert [task.title for task in done_lately(session, site.person("Bela"), TODAY)] == ["Draft"]
 
 
+def test_what_is_due_in_more_than_half_a_year_says_in_which(tmp_path: Path) -> None:
+    roles = [{"key": "r", "label": "Curator", "fill": {"by": "keeper"}}]
+    far = [step("near", 1, 100, role="r"), {**step("far", 1, 200, role="r"), "ready": "on its day"}]
+    page = make_site(tmp_path, content=document(far, roles=roles)).client("Ada").get("/").text
+    assert "Mon 19 Oct<" in page and "Mon 8 Mar 2027<" in page and "on its day, Mon 8 Mar 2027" in page
+
+
 def test_a_run_on_hold_is_on_nobodys_desk(site: Site) -> None:
     with site.store.writing() as session:
         set_run_state(session, site.person("Ada"), site.run, Becoming("on hold"), TODAY)

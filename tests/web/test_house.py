@@ -113,6 +113,7 @@ def test_a_calendar_is_put_together_and_counts_from_then_on(site: Site) -> None:
     worked = [day for day in range(1, 10) if working.is_working_day(dt.date(2026, 6, day).toordinal())]
     assert worked == [1, 2, 3, 6, 7, 8, 9]
     assert "Thu 4 – Fri 5 Jun 2026 · Stock taking" in cleo.get("/calendars/2").text
+    assert "by administrators: Cleo." in site.client("Bela").get("/calendars/2").text
     cleo.post("/calendars/2/open", {"from": "2026-06-04", "to": "2026-06-05"})
     cleo.post("/calendars/2/rest", {"day": "2026-06-07"})
     assert "Stock taking" not in cleo.get("/calendars/2").text

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import cast
 
 from unisequa.actions.across.staff import one_of
@@ -14,7 +14,7 @@ from unisequa.actions.runs.in_hand import AtHand, at_hand_anywhere
 from unisequa.actions.runs.no_time import told_of_person, told_of_runs
 from unisequa.actions.runs.proposing import Proposal, proposals_to
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.words import count_words, day_words, some_names
+from unisequa.core.calendars.words import DateWords, count_words, day_words, some_names
 from unisequa.core.people.laying import Effort, laid
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.terms import FINISHED, State
@@ -121,9 +121,10 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
     teams = queries.teams_of(session, actor.id)
     queued = queries.in_queues(session, teams)
     kept = queries.runs_kept_by(session, actor.id)
+    names = {run.id: run_words(run.name, run.template) for run in kept}
     live = [run.id for run in kept if run.state == "live"]
     unfilled = queries.nobodys(session, live)
-    told = _Told(session, [*mine, *queued], actor.name)
+    told = _Told(session, [*mine, *queued], actor.name, today)
     short = {(one.run_id, one.key): one.words for one in told_of_person(session, actor, actor.id)}
 
     def waits(row: queries.OpenTask, state: State) -> str:
@@ -144,7 +145,9 @@ def desk(session: Session, actor: Actor, today: dt.date) -> Desk:
             for number, name in sorted(teams.items(), key=lambda team: team[1])
         ),
         unfilled=seen(unfilled, lambda row, state: "nobody of ours does it"),
-        proposals=proposals_to(session, actor) if kept else (),
+        proposals=tuple(replace(one, run=names.get(one.run_id, "")) for one in proposals_to(session, actor))
+        if kept
+        else (),
         words=_words(session, actor, today),
         needing=tuple(_needing(session, kept, day)),
         at_hand=at_hand_anywhere(session, actor),
@@ -211,9 +214,10 @@ def _done_words(row: queries.OpenTask) -> str:
 class _Told:
     """Who or what waits, for many tasks at once."""
 
-    def __init__(self, session: Session, rows: Sequence[queries.OpenTask], me: str) -> None:
+    def __init__(self, session: Session, rows: Sequence[queries.OpenTask], me: str, today: dt.date) -> None:
         ids = [row.id for row in rows]
         self.me = me
+        self.said = DateWords.seen_on(today)
         self.behind = _by_task(queries.waiting_for(session, ids))
         held = [row.id for row in rows if row.state == "waiting" and row.ready_on is None]
         self.before = _by_task(queries.waited_for(session, held))
@@ -225,11 +229,8 @@ class _Told:
             if before := self.before.get(row.id):
                 return f"waits for {some_names([one.title for one in before], 1)}"
             if row.ready_on is not None:
-                return (
-                    f"at its time, {day_words(row.ready_on)}"
-                    if row.minutes
-                    else f"on its day, {day_words(row.ready_on)}"
-                )
+                day = self.said[row.ready_on.toordinal()]
+                return f"at its time, {day}" if row.minutes else f"on its day, {day}"
             return "waits for what comes before it" if row.finish_on else "has no date yet"
         behind = self.behind.get(row.id, [])
         if not behind:

@@ -14,7 +14,7 @@ from typing import Any
 from unisequa.actions.calendars import calendar_documents
 from unisequa.actions.people.people import Actor
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.words import count_words, day_words, span_words
+from unisequa.core.calendars.words import DateWords, count_words
 from unisequa.core.errors import NotThere
 from unisequa.core.plan.calendars import Calendars
 from unisequa.core.terms import BEGUN
@@ -286,10 +286,11 @@ def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: 
         return []
     run = lines[0]
     _, label, first, last, over, of, _ = found
-    words = [f"{label}: {span_words(first, last)}, {tasks_words(over, of)}"]
+    said = DateWords.seen_on(today)
+    words = [f"{label}: {said.span(first, last)}, {tasks_words(over, of)}"]
     if run.state == "live" and run.mark is not None and run.standing != "on time":
         stands = standing_words(run.standing, run.ahead, run.late)
-        words.append(f"Work done stands where {day_words(run.mark)} should: {stands}.")
+        words.append(f"Work done stands where {said[run.mark]} should: {stands}.")
     if run.state == "live" and run.reason and run.standing in BAD:
         words.append(f"{run.reason[:1].upper()}{run.reason[1:]}.")
     if is_over(run.state):
@@ -298,7 +299,7 @@ def phase_words(session: Session, actor: Actor, run_id: int, phase: str, today: 
     late = [task for task in tasks if task.finish_on is not None and task.finish_on < today]
     if late:
         oldest = late[0]
-        due = day_words(oldest.finish_on) if oldest.finish_on else ""
+        due = said[oldest.finish_on.toordinal()] if oldest.finish_on else ""
         who = f" ({oldest.who})" if oldest.who else ""
         more = f", and {count_words(len(late) - 1, 'task')} more" if len(late) > 1 else ""
         words.append(f"{oldest.title}{who} was due {due}{more}.")

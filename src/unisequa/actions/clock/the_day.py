@@ -19,7 +19,7 @@ from unisequa.actions.messages.posting import Word, tell
 from unisequa.actions.people.people import as_actor
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.today import utc_of, zone_of
-from unisequa.core.calendars.words import count_words, day_words, names_words
+from unisequa.core.calendars.words import DateWords, count_words, day_words, names_words
 from unisequa.core.clock.due import TOO_LATE, moment
 from unisequa.store.queries.clock import rules_on, runs_past_opening, words_waiting
 from unisequa.store.queries.desk import runs_kept_by
@@ -136,7 +136,7 @@ def _of_the_day(session: Session, person: Person, today: dt.date, calendar: Work
 
 
 def _tasks(seen: Desk, today: dt.date, calendar: WorkingCalendar) -> list[Part]:
-    day = today.toordinal()
+    day, said = today.toordinal(), DateWords.seen_on(today)
     tomorrow = calendar.nth_day(calendar.day_index(day + 1))
     open_ = [task for task in seen.mine if task.state in {"waiting", "ready", "under way"}]
     late = [task for task in open_ if task.last is not None and task.last < day]
@@ -145,7 +145,7 @@ def _tasks(seen: Desk, today: dt.date, calendar: WorkingCalendar) -> list[Part]:
     told = {(task.run_id, task.key) for task in (*late, *now, *soon)}
     come = [t for t in open_ if t.state == "ready" and t.first == day and (t.run_id, t.key) not in told]
     return [
-        ("Overdue", [f"{_task(task)}, due {day_words(task.last or 0)}" for task in late]),
+        ("Overdue", [f"{_task(task)}, due {said[task.last or 0]}" for task in late]),
         ("Due today", _lines(now)),
         ("Due on the next working day", _lines(soon)),
         ("Can begin, their day having come", _lines(come)),

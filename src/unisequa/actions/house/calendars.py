@@ -13,7 +13,7 @@ from unisequa.actions.access import check_administrator
 from unisequa.actions.house.leave import typed_span
 from unisequa.actions.people.accounts import audit, name_fault
 from unisequa.actions.people.people import Actor
-from unisequa.core.calendars.words import count_words, names_words
+from unisequa.core.calendars.words import count_words, names_words, some_names
 from unisequa.core.documents.calendar import CalendarDocument, Closure
 from unisequa.core.errors import DocumentError, NotThere, Refused
 from unisequa.store.queries import people as rows
@@ -40,6 +40,11 @@ def calendars(session: Session) -> tuple[CalendarSeen, ...]:
         names = sorted({name for name, named in uses if row.name in named})
         seen.append(CalendarSeen(row.id, CalendarDocument.model_validate(row.document), tuple(names), row.usual))
     return tuple(seen)
+
+
+def changed_by(session: Session) -> str:
+    """Who changes calendars, in words."""
+    return some_names(sorted(person.name for person in rows.active_administrators(session)))
 
 
 def calendar(session: Session, calendar_id: int) -> CalendarSeen:

@@ -15,7 +15,7 @@ from unisequa.actions.runs.seeing import run_of, task_of
 from unisequa.actions.runs.shifts import read_edits
 from unisequa.core.calendars.grid import read_span, span_text
 from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
-from unisequa.core.calendars.words import count_words, slot_words
+from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import DateRangeError, NotAllowed, NotThere, Refused, ShiftError, TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
@@ -31,7 +31,7 @@ from unisequa.store.tables import ProposalRow, Run, now
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A shift that waits for its answer, or was answered."""
+    """A shift that waits for its answer, or was answered; ``run`` names its run where it does not stand with it."""
 
     number: int
     run_id: int
@@ -45,6 +45,7 @@ class Proposal:
     mine: bool
     state: str
     answer: str
+    run: str = ""
 
 
 def propose(
@@ -191,7 +192,7 @@ def _words(plan: Plan, edits: Sequence[Edit], result: Cascade) -> str:
         edit = edits[0]
         title = plan.tasks[plan.position(edit.task)].title if edit.task else ""
         if isinstance(edit, Due):
-            return f"{title} by {slot_words(edit.day, plan.grid)}{more}"
+            return f"{title} by {plan.dates_in_words()[edit.day]}{more}"
         if isinstance(edit, Remaining):
             left = count_words(edit.slots, "day") if plan.grid.per_day == 1 else span_text(edit.slots)
             return f"{title}: {left} left{more}"

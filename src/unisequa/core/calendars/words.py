@@ -113,6 +113,11 @@ class DateWords(dict[int, str]):
     def __init__(self, grid: Grid, today: int | None = None, *, years: bool = False) -> None:
         self.grid, self.today, self.years = grid, today, years
 
+    @classmethod
+    def seen_on(cls, today: int | dt.date) -> DateWords:
+        """Of whole days, as they are read on a day."""
+        return cls(Grid(), today if isinstance(today, int) else today.toordinal())
+
     def __missing__(self, read: int) -> str:
         words = self[read] = slot_words(read, self.grid, year=self.far(read))
         return words

@@ -11,7 +11,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.words import day_words, hours_words
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.words import DateWords, hours_words
 from unisequa.core.network.activities import Activity
 from unisequa.core.network.places import UNDATED
 from unisequa.core.people.doers import Doer, Overload, Person, Team, overloads, shared
@@ -285,7 +286,7 @@ def _floor(plan: Plan, i: int, activity: Activity, today: int) -> int | None:
 @dataclass(frozen=True, slots=True)
 class NoTime:
     """A task for which there is no time before a day, as people read it (None: none at all), who is short of it, and
-    the task behind it that is held up first."""
+    the task behind it that is held up first; ``seen_on`` is the day on which that is said."""
 
     run: int
     key: str
@@ -296,11 +297,13 @@ class NoTime:
     has: int
     holds_up: str = ""
     whose: str = ""
+    seen_on: int | None = None
 
     @property
     def words(self) -> str:
         """``no time before Fri 12 Dec: Bao has 31 h of 24; holds up Objects mounted (Sunniva)``."""
-        text = "no time at all" if self.until is None else f"no time before {day_words(self.until)}"
+        said = DateWords(Grid(), self.seen_on)
+        text = "no time at all" if self.until is None else f"no time before {said[self.until]}"
         if self.who and not self.has:
             text += f": {self.who} has no hours on its days"
         elif self.asked > self.has:
@@ -347,7 +350,7 @@ def _short(run: RunOfWork, n: int, i: int, until: int | None, who: str, loads: M
     next_one = run.doers.get(held.key) if held is not None else None
     title, whose = held.title if held is not None else "", next_one.name if next_one is not None else ""
     day = None if until is None else plan.grid.day(until)
-    return NoTime(n, task.key, task.title, day, who, asked, has, title, whose)
+    return NoTime(n, task.key, task.title, day, who, asked, has, title, whose, plan.dates_in_words().of_days.today)
 
 
 def left_to_do(run: RunOfWork, i: int, today: int) -> int:

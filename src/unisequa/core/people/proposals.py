@@ -20,7 +20,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, NamedTuple
 
-from unisequa.core.calendars.words import count_words, day_words, difference_words
+from unisequa.core.calendars.words import count_words, difference_words
 from unisequa.core.errors import ShiftError
 from unisequa.core.network.places import UNDATED
 from unisequa.core.people.doers import Doer, Overload, Person, Team
@@ -364,5 +364,5 @@ def _text(run: RunOfWork, i: int, edit: Edit, kind: Kind, result: Cascade, end: 
         return title
     days = result.days(change)[1]
     by = difference_words(change.delta_start, grid, day).lstrip("+−")
-    text = f"{title}, {by} {'earlier' if kind == 'earlier' else 'later'}, from {day_words(days[0])}"
+    text = f"{title}, {by} {'earlier' if kind == 'earlier' else 'later'}, from {plan.dates_in_words().of_days[days[0]]}"
     return f"{text}; the run ends {end} d later" if end else text

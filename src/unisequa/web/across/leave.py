@@ -16,7 +16,7 @@ from unisequa.actions.across import leave as actions
 from unisequa.actions.across.leave import LeaveLine
 from unisequa.actions.handing_over import asks_for
 from unisequa.actions.house import leave as house
-from unisequa.core.calendars.words import count_words, day_words, hours_words, span_words
+from unisequa.core.calendars.words import DateWords, count_words, hours_words, span_words
 from unisequa.core.errors import DocumentError, Fault, Refused
 from unisequa.core.terms import number_in
 from unisequa.formats.apart import read_apart
@@ -91,7 +91,7 @@ def leave(
         if first or last:
             try:
                 found = actions.effects(session, me, number_in(typed["who"]), first, last, today)
-                seen = _effects(found)
+                seen = _effects(found, today)
             except Refused as error:
                 faults = dict(error.faults)
         told = f"{count_words(added, 'leave', 'stretches of leave')} entered." if added else ""
@@ -214,7 +214,8 @@ def _lists(
     return tuple((month, tuple(lines)) for month, lines in months.items()), actions.those_for(session, me)
 
 
-def _effects(found: actions.Effects) -> EffectsSeen:
+def _effects(found: actions.Effects, today: dt.date) -> EffectsSeen:
+    said = DateWords.seen_on(today)
     tasks = found.tasks
     hours = f"{hours_words(found.hours)} of work would be missing" if found.hours else "No hours would be missing"
     lie = f"{count_words(len(tasks), 'task')} would lie on these days" if tasks else "no task lies on these days"
@@ -222,13 +223,13 @@ def _effects(found: actions.Effects) -> EffectsSeen:
         f"{found.who} would be away {_days(found.first.isoformat(), found.last.isoformat())}. {hours}; {lie}.",
         f"{found.first.isoformat()} {found.last.isoformat()}",
         tuple(
-            (one.run_id if one.seen else 0, one.key, one.title, one.run, span_words(one.first, one.last))
+            (one.run_id if one.seen else 0, one.key, one.title, one.run, said.span(one.first, one.last))
             for one in tasks[:MOST_TASKS]
         ),
         max(0, len(tasks) - MOST_TASKS),
         tuple(
             f"{hours_words(one.asked)} would be asked of {hours_words(one.has)}, "
-            + (f"on {day_words(one.first)}" if one.first == one.last else span_words(one.first, one.last))
+            + (f"on {said[one.first]}" if one.first == one.last else said.span(one.first, one.last))
             for one in found.over
         ),
     )

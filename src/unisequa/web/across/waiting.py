@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Annotated
@@ -14,7 +15,7 @@ from unisequa.actions.finding import Found, find
 from unisequa.actions.people.people import Actor
 from unisequa.actions.runs.drawn_waits import Drawable, TaskChoice, draw_wait, drawable
 from unisequa.actions.runs.seeing import see_run
-from unisequa.core.calendars.words import span_words
+from unisequa.core.calendars.words import DateWords
 from unisequa.core.errors import Refused
 from unisequa.core.shift.cascade import cascade
 from unisequa.core.shift.edits import HoldWaits
@@ -68,7 +69,7 @@ def choose(
     with store.reading() as session:
         if of_id:
             try:
-                page = _page(drawable(session, me, of_id, run_id, today), key)
+                page = _page(drawable(session, me, of_id, run_id, today), today, key)
             except Refused as error:
                 page = _searching(session, me, run_id, key, text, settings, error.faults)
         else:
@@ -88,9 +89,13 @@ def _searching(
     return WaitPage("horizon", run.id, run.name, key, text=text, found=found, faults=faults)
 
 
-def _page(found: Drawable, key: str = "", of_key: str = "", faults: Mapping[str, str] | None = None) -> WaitPage:
+def _page(
+    found: Drawable, today: dt.date, key: str = "", of_key: str = "", faults: Mapping[str, str] | None = None
+) -> WaitPage:
+    said = DateWords.seen_on(today)
+
     def options(tasks: tuple[TaskChoice, ...]) -> tuple[Option, ...]:
-        return tuple(Option(one.key, f"{one.title}, {_dates(one)}" if one.first else one.title) for one in tasks)
+        return tuple(Option(one.key, f"{one.title}, {_dates(one, said)}" if one.first else one.title) for one in tasks)
 
     return WaitPage(
         "horizon", found.target_id, found.target, key, found.source_id, found.source, of_key,
@@ -98,9 +103,9 @@ def _page(found: Drawable, key: str = "", of_key: str = "", faults: Mapping[str,
     )  # fmt: skip
 
 
-def _dates(one: TaskChoice) -> str:
+def _dates(one: TaskChoice, said: DateWords) -> str:
     first, last = one.first or one.last, one.last or one.first
-    return "" if first is None or last is None else span_words(first.toordinal(), last.toordinal())
+    return "" if first is None or last is None else said.span(first.toordinal(), last.toordinal())
 
 
 @router.post("/horizon/wait")
@@ -116,6 +121,6 @@ def draw(request: Request, me: SignedIn, form: Posted, store: StoreOf, settings:
                 take_in_hand(session, me, run_id, [{"edit": "hold_waits", "task": key}], today)
     except Refused as error:
         with store.reading() as session:
-            page = _page(drawable(session, me, of_id, run_id, today), key, of_key, error.faults)
+            page = _page(drawable(session, me, of_id, run_id, today), today, key, of_key, error.faults)
         return form_again(request, "across/wait.html", page, error.faults)
     return RedirectResponse(f"/runs/{run_id}?task={key}", status_code=303)

@@ -24,7 +24,7 @@ from unisequa.actions.clock.rules import (
 )
 from unisequa.actions.people.people import Actor, people
 from unisequa.core.calendars.today import zone_of
-from unisequa.core.calendars.words import count_words, day_words
+from unisequa.core.calendars.words import count_words
 from unisequa.core.clock.saying import EXAMPLES, ROLLS, typed_when, when_words
 from unisequa.core.documents.rule import RepeatRule
 from unisequa.core.errors import DateRangeError, DocumentError, NotAllowed, Refused, Stale, TypedError
@@ -318,11 +318,11 @@ def _standing(seen: RuleSeen | None, zone: dt.tzinfo, today: dt.date) -> str:
 
 
 def _tasks(plan: Plan) -> tuple[WouldStart, ...]:
-    lines = []
+    lines, said = [], plan.dates_in_words().of_days
     for i, task in enumerate(plan.tasks):
         if plan.is_parent(i):
             continue
         days = plan.days(i)
-        due = day_words(days[1]) if days else "undated"
+        due = said[days[1]] if days else "undated"
         lines.append((days[1] if days else 10**9, WouldStart(task.title, plan.crew.get(task.role or "", ""), due)))
     return tuple(line for _, line in sorted(lines, key=lambda one: one[0]))

@@ -72,7 +72,8 @@ class ClosureLine:
 
 @dataclass(frozen=True, slots=True)
 class CalendarPage:
-    """One calendar with a year of it drawn; ``extra`` are days worked all the same, as kept and in words."""
+    """One calendar with a year of it drawn; ``extra`` are days worked all the same, as kept and in words;
+    ``changed_by`` who changes it, where that is not who looks at it."""
 
     section: str
     calendar: CalendarSeen
@@ -86,6 +87,7 @@ class CalendarPage:
     countries: tuple[tuple[str, str], ...]
     left: tuple[LeftRun, ...] = ()
     told: str = ""
+    changed_by: str = ""
     typed: Mapping[str, str] = field(default_factory=dict)
     faults: Mapping[str, str] = field(default_factory=dict)
 
@@ -181,7 +183,11 @@ def calendar(
 def _told(shifted: int, asked: int) -> str:
     """What became of the runs when a calendar was changed."""
     parts = [count_words(shifted, "run was shifted", "runs were shifted")] if shifted else []
-    parts += [count_words(asked, "run is left as it was", "runs are left as they were")] if asked else []
+    left = (
+        "run stands as it was until its keeper says otherwise",
+        "runs stand as they were until their keepers say otherwise",
+    )
+    parts += [count_words(asked, *left)] if asked else []
     return f"{', '.join(parts)}." if parts else ""
 
 
@@ -197,6 +203,7 @@ def _page(
     with store.reading() as session:
         seen = managing.calendar(session, calendar_id)
         left = left_runs(session, me, calendar_id)
+        changed_by = "" if me.administrator else managing.changed_by(session)
     document = seen.document
     closures = tuple(
         ClosureLine(
@@ -223,6 +230,7 @@ def _page(
         _choices() if me.administrator else (),
         left,
         "",
+        changed_by,
         typed or {},
         faults or {},
     )

@@ -8,7 +8,7 @@ from typing import Any
 
 from unisequa.actions.desk import DayLoad, Desk, DeskTask
 from unisequa.core.calendars.grid import span_text
-from unisequa.core.calendars.words import day_words
+from unisequa.core.calendars.words import DateWords, day_words
 from unisequa.core.terms import FINISHED
 from unisequa.web.drawing.marks import as_script
 from unisequa.web.drawing.scale import Field, days_off
@@ -57,6 +57,7 @@ def desk_sheet(desk: Desk, tasks: Sequence[DeskTask], *, grouped: bool = True) -
     lines: list[GroupLine | DeskLine] = [GroupLine("", "")] if grouped and tasks else []
     marks: list[dict[str, Any]] = []
     heads: list[int] = []
+    said = DateWords.seen_on(desk.today)
     for name, members in groups.items():
         if not members:
             continue
@@ -64,7 +65,7 @@ def desk_sheet(desk: Desk, tasks: Sequence[DeskTask], *, grouped: bool = True) -
             heads.append(len(lines))
             lines.append(GroupLine(name, day_words(desk.today) if name == "Today" else str(len(members))))
         for task in members:
-            line = _line(task, desk.today)
+            line = _line(task, said)
             if task.first is not None and task.last is not None:
                 marks.append({"i": len(lines), **_mark(line, task)})
             lines.append(line)
@@ -93,11 +94,13 @@ def _group(task: DeskTask, today: int) -> str:
     return "Later"
 
 
-def _line(task: DeskTask, today: int) -> DeskLine:
-    due = "undated" if task.last is None else f"{task.late} d late" if task.late else day_words(task.last)
+def _line(task: DeskTask, said: DateWords) -> DeskLine:
+    due = "undated" if task.last is None else f"{task.late} d late" if task.late else said[task.last]
     if task.at:
-        due = f"{span_text(task.late)} late" if task.late else f"{due} {task.at}" if task.last != today else task.at
-    elif task.last == today:
+        due = (
+            f"{span_text(task.late)} late" if task.late else f"{due} {task.at}" if task.last != said.today else task.at
+        )
+    elif task.last == said.today:
         due = "today"
     return DeskLine(
         f"{task.run_id}:{task.key}", task.run_id, task.key, task.title, task.run, task.state, task.waits, due, task.late

@@ -16,7 +16,7 @@ from unisequa.actions.handing_over import Handing, considered, hand_all
 from unisequa.actions.people.people import Actor, people
 from unisequa.core.calendars.days import WorkingCalendar
 from unisequa.core.calendars.typed import typed_date
-from unisequa.core.calendars.words import count_words, span_words
+from unisequa.core.calendars.words import DateWords, count_words
 from unisequa.core.errors import DateRangeError, Refused, TypedError
 from unisequa.core.terms import number_in
 from unisequa.store.store import Store
@@ -136,7 +136,7 @@ def _page(
         seen = considered(session, me, person, days["first"], days["last"], run or None, among)
         everybody = tuple((one.id, one.name) for one in people(session))
     names = {one.id: one.name for one in seen.heirs}
-    lines = _lines(seen, chosen, told, days["last"])
+    lines = _lines(seen, chosen, told, days["last"], today)
     counts: dict[str, int] = {}
     for line in lines:
         if line.to:
@@ -150,8 +150,13 @@ def _page(
 
 
 def _lines(
-    seen: Handing, chosen: Mapping[tuple[int, str], int] | None, faults: Mapping[str, str], last: dt.date | None
+    seen: Handing,
+    chosen: Mapping[tuple[int, str], int] | None,
+    faults: Mapping[str, str],
+    last: dt.date | None,
+    today: dt.date,
 ) -> tuple[Line, ...]:
+    said = DateWords.seen_on(today)
     return tuple(
         Line(
             task.name,
@@ -160,7 +165,7 @@ def _lines(
             task.key,
             task.title,
             task.state,
-            span_words(task.days[0].toordinal(), task.days[1].toordinal()) if task.days else "undated",
+            said.span(task.days[0].toordinal(), task.days[1].toordinal()) if task.days else "undated",
             f"{task.minutes / 60:g} h" if task.minutes else "",
             chosen.get((task.run_id, task.key)) if chosen is not None else task.to,
             faults.get(task.name, ""),

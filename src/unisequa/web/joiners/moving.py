@@ -185,6 +185,5 @@ def _change(one: Holder, change: Change) -> ChangeSeen:
     i = plan.position(change.key)
     before, then = plan.days(i), after.days(i)
     who = plan.crew.get(plan.tasks[i].role or "", "")
-    return ChangeSeen(
-        plan.tasks[i].title, who, day_words(before[1]) if before else "undated", day_words(then[1]) if then else ""
-    )
+    said = plan.dates_in_words().of_days
+    return ChangeSeen(plan.tasks[i].title, who, said[before[1]] if before else "undated", said[then[1]] if then else "")

@@ -16,7 +16,7 @@ from unisequa.actions.people.people import Actor
 from unisequa.actions.runs import seeing
 from unisequa.actions.starting.from_nothing import start_from_nothing
 from unisequa.actions.templates.library import startable_names
-from unisequa.core.calendars.words import day_words
+from unisequa.core.calendars.words import DateWords, day_words
 from unisequa.core.errors import Refused
 from unisequa.core.work.run_states import is_over
 from unisequa.web.errors import form_again
@@ -107,7 +107,8 @@ def list_runs(
         lines = seeing.list_runs(session, me)
         begun = beginning(session, me) if not lines else None
         startable = tuple(startable_names(session, me))
-    rows = [row for row in (_row(line, today, me) for line in lines) if _is_shown(row, looked)]
+    said = DateWords.seen_on(today)
+    rows = [row for row in (_row(line, today, me, said) for line in lines) if _is_shown(row, looked)]
     if looked.sort:
         rows.sort(key=_ORDERS[looked.sort])
     groups = tuple(_grouped(rows, looked.group))
@@ -136,7 +137,7 @@ class NothingPage:
     fault: str
 
 
-def _row(line: seeing.RunLine, today: int, me: Actor) -> RunRow:
+def _row(line: seeing.RunLine, today: int, me: Actor, said: DateWords) -> RunRow:
     summary = line.summary
     anchor = summary.next_anchor(today)
     standing, outlook = summary.standing(today) if line.state == "live" else ("", "")
@@ -148,7 +149,7 @@ def _row(line: seeing.RunLine, today: int, me: Actor) -> RunRow:
         line.state,
         summary.done(today),
         summary.tasks,
-        f"{anchor[1]} {day_words(anchor[0])}" if anchor else "",
+        f"{anchor[1]} {said[anchor[0]]}" if anchor else "",
         day_words(summary.ends, year=True) if summary.ends is not None else "",
         standing,
         outlook,

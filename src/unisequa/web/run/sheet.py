@@ -13,7 +13,7 @@ from unisequa.actions.runs.beyond import Beyond
 from unisequa.actions.runs.seeing import RunSeen
 from unisequa.actions.runs.shifts import Considered
 from unisequa.core.calendars.grid import MINUTES
-from unisequa.core.calendars.words import count_words, day_words, difference_words
+from unisequa.core.calendars.words import DateWords, count_words, difference_words
 from unisequa.core.network.places import UNDATED
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.room import room_until, room_words
@@ -152,7 +152,7 @@ def run_sheet(
             if mark := _beyond_mark(one, field.first):
                 marks.append({"k": one.ref, "i": len(lines), **mark})
                 ties.append([key, one.ref, "FS"] if waits else [one.ref, key, "FS"])
-            lines.append(_beyond_line(one))
+            lines.append(_beyond_line(one, shown.dates_in_words().of_days))
 
     heads: list[int] = []
     for group in groups(run, shown, states, look, frozenset(changes)):
@@ -306,8 +306,8 @@ def _at(day: dt.date, whole: int) -> float:
     return day.toordinal() + whole
 
 
-def _beyond_line(one: Beyond) -> BeyondLine:
-    due = "" if one.last is None else day_words(one.last.toordinal())
+def _beyond_line(one: Beyond, said: DateWords) -> BeyondLine:
+    due = "" if one.last is None else said[one.last.toordinal()]
     if isinstance(one.last, dt.datetime):
         due = f"{due} {one.last:%H:%M}"
     return BeyondLine(one.ref, one.title, one.run, one.run_id, one.of_key, one.waits, due)

@@ -132,7 +132,7 @@ export class Edges {
   /** @param {{ side: string, x: number, text: string, title: string }} one */
   plumb({ side, x, text, title }) {
     const made = Object.assign(piece("stuckplumb", text.trim()), { title });
-    made.style.setProperty(side, "2px");
+    made.style.setProperty(side, "0");
     made.addEventListener("click", () => bringIn(this.sheet, x));
     return made;
   }
