@@ -33,6 +33,7 @@ const inTurn = (act) => {
     acted = actedOn();
     const sheet = byId("sheet");
     compared = Boolean(sheet && sheet.matches(".compared"));
+    shifting = Boolean(byId("tray"));
     if (sheet && !compared) before = sheet.scrollTop;
   }).then(act).then(settled);
   return waiting;
@@ -43,6 +44,8 @@ let acted = null;
 // Whether the sheet was the table of changes, and how far it was scrolled before it became that; -1 where it was none yet.
 let compared = false;
 let before = -1;
+// Whether there was a tray.
+let shifting = false;
 function actedOn() {
   /** @type {any} */
   const at = document.activeElement;
@@ -89,6 +92,7 @@ function settled() {
   keepInPlace();
   trayHigh();
   if (byId("tray")) showChanges();
+  if (byId("tray") && !shifting) find("#tray .decide").scrollTop = 0; // on a phone it begins with what it says, wherever the keys are
   driven();
   if (byId("shifting")) shiftingOf(byId("shifting"));
   if (workNow().dataset.refused) find("#panel [aria-invalid]")?.focus();
@@ -387,7 +391,8 @@ document.addEventListener("keydown", (event) => {
 
 // A task, and with one that is chosen all that are; what is begun or over stays.
 function together(key) {
-  const keys = chosen.has(key) && field.there ? [...chosen].filter((one) => ["waiting", "ready"].includes(field.marks.get(one)?.st)) : [];
+  const moves = (/** @type {string} */ one) => !field.there || ["waiting", "ready"].includes(field.marks.get(one)?.st);
+  const keys = chosen.has(key) ? [...chosen].filter(moves) : [];
   return keys.length > 1 ? keys : [];
 }
 const withOthers = (key) => (together(key).length ? { key: together(key)[0], keys: JSON.stringify(together(key)) } : { key });
