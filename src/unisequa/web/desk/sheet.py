@@ -96,11 +96,10 @@ def _group(task: DeskTask, today: int) -> str:
 
 def _line(task: DeskTask, said: DateWords) -> DeskLine:
     due = "undated" if task.last is None else f"{task.late} d late" if task.late else said[task.last]
+    now = task.last == said.today
     if task.at:
-        due = (
-            f"{span_text(task.late)} late" if task.late else f"{due} {task.at}" if task.last != said.today else task.at
-        )
-    elif task.last == said.today:
+        due = f"{span_text(task.late)} late" if task.late else task.at if now else f"{due} {task.at}"
+    elif now:
         due = "today"
     return DeskLine(
         f"{task.run_id}:{task.key}", task.run_id, task.key, task.title, task.run, task.state, task.waits, due, task.late
