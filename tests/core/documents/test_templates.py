@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from tests.plans import dates, document, plan, step, template
 from unisequa.core.calendars.days import WorkingCalendar
-from unisequa.core.calendars.typed import typed_date
+from unisequa.core.calendars.grid import Grid
+from unisequa.core.calendars.typed import typed_date, typed_moment
 from unisequa.core.design import editing, linking
 from unisequa.core.design.following import StepNames, follows_words, typed_follows
 from unisequa.core.design.offsets import typed_when, when_words
@@ -215,6 +216,28 @@ TODAY = dt.date(2026, 6, 3)  # a Wednesday
 def test_dates_are_understood_as_people_type_them(text: str, expected: str) -> None:
     base = dt.date(2026, 6, 10)
     assert typed_date(text, today=TODAY, base=base, calendar=WorkingCalendar()).isoformat() == expected
+
+
+@pytest.mark.parametrize(
+    "text, expected",
+    [
+        ("19:40", "2026-06-10T19:40"), ("7pm", "2026-06-10T19:00"), ("12 AM", "2026-06-10T00:00"),
+        ("fri 7.40 p.m.", "2026-06-05T19:40"), ("Tue 9 Jun 2026 08:05", "2026-06-09T08:05"),
+        ("Tomorrow 8h30", "2026-06-04T08:30"), ("2026-08-31T19:40:00", "2026-08-31T19:40"),
+        ("+1h 5m", "2026-06-10T13:05"), ("Thu", "2026-06-04T12:00"), ("19", None), ("13pm", None), ("25:00", None),
+        ("noonish", None), ("fri 8pm 9", None),
+    ],
+)  # fmt: skip
+def test_times_are_understood_as_people_type_them_and_as_pages_say_them(text: str, expected: str | None) -> None:
+    def typed() -> dt.date:
+        base = dt.datetime(2026, 6, 10, 12)
+        return typed_moment(text, today=TODAY, base=base, calendar=WorkingCalendar(), grid=Grid(1440))
+
+    if expected is None:
+        with pytest.raises(TypedError, match="is no time; type 19:40"):
+            typed()
+    else:
+        assert typed() == dt.datetime.fromisoformat(expected)
 
 
 def test_days_between_slashes_go_by_the_habit_of_who_types_them() -> None:

@@ -50,6 +50,10 @@ _END_OF_MONTH = {"eom", "end of month", "end of the month"}
 _NEAR = {"yesterday": -1, "today": 0, "tomorrow": 1}
 
 
+class UnreadError(TypedError):
+    """What was typed is no date at all."""
+
+
 def typed_date(
     text: str, *, today: dt.date, base: dt.date | None, calendar: WorkingCalendar, month_first: bool = False
 ) -> dt.date:
@@ -97,7 +101,7 @@ def typed_date(
         return dt.date.fromisoformat(word)
     except ValueError:
         message = f'"{text}" is no date; type 2026-08-31, 12 mar, 12.3., fri, +3 (days), +1w or wd+2 (working days)'
-        raise TypedError(message) from None
+        raise UnreadError(message) from None
 
 
 def _counted(text: str, relative: re.Match[str], start: int, calendar: WorkingCalendar) -> dt.date:
@@ -147,7 +151,10 @@ def _named(text: str, day: int, month: int, year: str | None, today: dt.date, *,
     raise TypedError(f'"{text}": there is no such day')
 
 
-_TIME = re.compile(r"^(?:(.*?)\s+)?(\d{1,2})(?::|\.|h)(\d{2})$")
+_TIME = re.compile(r"^(?:(.*?)\s+)?(\d{1,2})(?:[:.h](\d{2}))?(?:\s*([ap])\.?m\.?)?$", re.IGNORECASE)
+
+
+_ISO = re.compile(r"(?<=\d)T(?=\d)")
 
 
 _LATER = re.compile(r"^([+−-])\s*((?:\d{1,3}\s*h)?\s*(?:\d{1,4}\s*m(?:in)?)?)$")
@@ -164,8 +171,9 @@ def typed_moment(
 ) -> dt.date:
     """What somebody typed for a date of a job: on the day grid a date; on the minute grid a time, or a date alone.
 
-    ``19:40`` (on the day of ``base``, or today) · ``fri 19:40`` · ``2026-08-31T19:40`` · ``+20m``, ``-1h 30m`` from
-    ``base`` · a date as :func:`typed_date` reads it, at the time of ``base`` where there is one.
+    ``19:40``, ``7:40 pm``, ``7pm`` (on the day of ``base``, or today) · ``fri 19:40`` · ``2026-08-31T19:40`` ·
+    ``+20m``, ``-1h 30m`` from ``base`` · a date as :func:`typed_date` reads it, at the time of ``base`` where there
+    is one.
 
     Raises
     ------
@@ -183,9 +191,10 @@ def typed_moment(
         minutes = read_span(later[2].replace("min", "m"), MINUTES)
         return base + dt.timedelta(minutes=minutes if later[1] == "+" else -minutes)
     try:
-        return dt.datetime.fromisoformat(word) if "T" in word else _at_time(word, today, base, calendar, month_first)
-    except ValueError:
-        message = f'"{text}" is no time; type 19:40, fri 19:40, 2026-08-31 19:40 or +20m'
+        found = dt.datetime.fromisoformat(word) if _ISO.search(word) else None
+        return found or _at_time(word, today, base, calendar, month_first)
+    except (ValueError, UnreadError):
+        message = f'"{text}" is no time; type 19:40, fri 7:40 pm, 2026-08-31 19:40 or +20m'
         raise TypedError(message) from None
 
 
@@ -203,15 +212,35 @@ def _at_time(
     by_day = WorkingCalendar(
         calendar.name, calendar.week, holidays=calendar.holidays, closures=calendar.closures, extra=calendar.extra
     )
-    timed = _TIME.match(word)
-    day = (timed[1] or "") if timed else word
+    timed = _timed(word)
+    day = timed[0] if timed else word
     on = base.date() if base else dt.date(today.year, today.month, today.day)
     if day:
         from_day = base.date() if base else None
         on = typed_date(day, today=today, base=from_day, calendar=by_day, month_first=month_first)
     if timed:
-        return dt.datetime.combine(on, dt.time(int(timed[2]), int(timed[3])))
+        return dt.datetime.combine(on, timed[1])
     return on if base is None else dt.datetime.combine(on, base.time())
+
+
+def _timed(word: str) -> tuple[str, dt.time] | None:
+    """The day before a time of day, as it was typed, and that time; of one with am or pm the twelve hours of that half.
+
+    Raises
+    ------
+    ValueError
+        Where there is no such time.
+
+    >>> _timed("fri 7:40 pm"), _timed("12am"), _timed("2026-08-31T19.40"), _timed("tue")
+    (('fri', datetime.time(19, 40)), ('', datetime.time(0, 0)), ('2026-08-31', datetime.time(19, 40)), None)
+    """
+    found = _TIME.match(_ISO.sub(" ", word))
+    if not found or not (found[3] or found[4]):
+        return None
+    hour, minute, half = int(found[2]), int(found[3] or 0), (found[4] or "").lower()
+    if half and not 1 <= hour <= 12:
+        raise ValueError(word)
+    return found[1] or "", dt.time(hour % 12 + 12 * (half == "p") if half else hour, minute)
 
 
 def typed_past(text: str, *, today: dt.date, month_first: bool = False) -> dt.date | None:
@@ -245,15 +274,14 @@ def typed_when(text: str, *, today: dt.date, month_first: bool = False) -> dt.da
     >>> typed_when("fri 19:40", today=dt.date(2026, 8, 10))
     datetime.datetime(2026, 8, 7, 19, 40)
     """
-    timed = _TIME.match(" ".join(text.replace("T", " ").split()))
-    if not timed:
-        return typed_past(text, today=today, month_first=month_first)
     try:
-        time = dt.time(int(timed[2]), int(timed[3]))
+        timed = _timed(" ".join(text.split()))
     except ValueError:
-        raise TypedError(f'"{text}" is no time; type 19:40, or fri 19:40') from None
-    day = typed_past(timed[1] or "today", today=today, month_first=month_first)
-    return dt.datetime.combine(day or today, time)
+        raise TypedError(f'"{text}" is no time; type 19:40, or fri 7:40 pm') from None
+    if timed is None:
+        return typed_past(text, today=today, month_first=month_first)
+    day = typed_past(timed[0] or "today", today=today, month_first=month_first)
+    return dt.datetime.combine(day or today, timed[1])
 
 
 def typed_span(text: str) -> str:
