@@ -211,6 +211,8 @@ TODAY = dt.date(2026, 6, 3)  # a Wednesday
         ("12/3/2027", "2027-03-12"), ("7/6", "2026-06-07"), ("12 mar 27", "2027-03-12"), ("3rd sept", "2026-09-03"),
         ("yesterday", "2026-06-02"), ("+1w", "2026-06-17"), ("-2 weeks", "2026-05-27"), ("+1mo", "2026-07-10"),
         ("+2 wd", "2026-06-12"), ("eom", "2026-06-30"), ("end of month", "2026-06-30"), ("12-Mar-27", "2027-03-12"),
+        ("Friday, 12 March 2027", "2027-03-12"), ("Fri, March 12, 2027", "2027-03-12"), ("12-3-2027", "2027-03-12"),
+        ("2027/3/12", "2027-03-12"),
     ],
 )  # fmt: skip
 def test_dates_are_understood_as_people_type_them(text: str, expected: str) -> None:
@@ -264,6 +266,9 @@ def test_days_between_slashes_go_by_the_habit_of_who_types_them() -> None:
         "wd+999999999",
         "12 ma",
         "friday week",
+        "3 days",
+        "2027/13/1",
+        "mon 12 mar 2027",
     ],
 )
 def test_what_is_no_date_is_refused(text: str) -> None:

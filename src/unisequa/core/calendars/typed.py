@@ -20,7 +20,9 @@ _RELATIVE = re.compile(
 _WEEKDAYS = {name: i for i, name in enumerate(("mon", "tue", "wed", "thu", "fri", "sat", "sun"))}
 
 
-_WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?(?:\s+(\d.*))?$")
+_WEEKDAY = re.compile(
+    r"^(mon|tue|wed|thu|fri|sat|sun)(?:day|sday|nesday|rsday|urday)?[.,]?(?:\s+(\d.*|[a-z]{3,}\.?\s*\d.*))?$"
+)
 
 
 _DAY_MONTH = re.compile(r"^(\d{1,2})(?:st|nd|rd|th)?\.?[\s-]*([a-z]{3,})\.?,?(?:[\s-]+(\d{4}|\d{2}))?$")
@@ -33,6 +35,12 @@ _DOTTED = re.compile(r"^(\d{1,2})\.\s*(\d{1,2})\.?(?:\s*(\d{4}|\d{2}))?$")
 
 
 _SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})(?:/(\d{4}|\d{2}))?$")
+
+
+_DASHED = re.compile(r"^(\d{1,2})-(\d{1,2})-(\d{4})$")
+
+
+_YEAR_FIRST = re.compile(r"^(\d{4})[/.-](\d{1,2})[/.-](\d{1,2})$")
 
 
 _CLOCKED = re.compile(r"^([+−–-]?)\s*(\d{1,4}):([0-5]\d)$")
@@ -60,10 +68,10 @@ def typed_date(
     """The date somebody typed.
 
     ``2026-08-31`` · ``12 mar`` (the nearest one to today that lies ahead, or up to three months back), ``12 mar 27``,
-    ``12.3.``, ``12.3.2027`` · ``12/3/2027``, the day before the month unless ``month_first`` · ``fri`` (the next one
-    from today, today included) · ``Fri 5 Jun 2026`` · ``yesterday``, ``today``, ``tomorrow`` · ``eom``, the last day of
-    this month · ``+3``, ``-3`` days, ``+1w`` weeks, ``+1mo`` months and ``wd+2``, ``+2 wd`` working days from ``base``,
-    or from today without one.
+    ``12.3.``, ``12.3.2027`` · ``12/3/2027`` and ``12-3-2027``, the day before the month unless ``month_first``, but
+    ``2027/3/12`` · ``fri`` (the next one from today, today included) · ``Fri 5 Jun 2026``, ``Friday, June 5, 2026`` ·
+    ``yesterday``, ``today``, ``tomorrow`` · ``eom``, the last day of this month · ``+3``, ``-3`` days, ``+1w`` weeks,
+    ``+1mo`` months and ``wd+2``, ``+2 wd`` working days from ``base``, or from today without one.
 
     Raises
     ------
@@ -80,6 +88,8 @@ def typed_date(
         return today.replace(day=monthrange(today.year, today.month)[1])
     if relative := _RELATIVE.match(word):
         return _counted(text, relative, (base or today).toordinal(), calendar)
+    if (relative := _RELATIVE.match(f"+{word}")) and relative["unit"]:
+        raise TypedError(f'"{text}" may be later or earlier; type +{word} or -{word}')
     named = _WEEKDAY.match(word)
     if named and not named[2]:
         return today + dt.timedelta(days=(_WEEKDAYS[named[1][:3]] - today.weekday()) % 7)
@@ -94,7 +104,9 @@ def typed_date(
         return _named(text, int(parts[2]), _month(text, parts[1]), parts[3], today)
     if parts := _DOTTED.match(word):
         return _named(text, int(parts[1]), int(parts[2]), parts[3], today)
-    if parts := _SLASHED.match(word):
+    if parts := _YEAR_FIRST.match(word):
+        word = f"{parts[1]}-{parts[2]:0>2}-{parts[3]:0>2}"
+    if parts := _SLASHED.match(word) or _DASHED.match(word):
         day, month = (parts[2], parts[1]) if month_first else (parts[1], parts[2])
         return _named(text, int(day), int(month), parts[3], today, month_first=month_first)
     try:
