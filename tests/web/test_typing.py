@@ -106,6 +106,22 @@ def test_a_selection_is_fixed_in_one(site: Site) -> None:
     assert [(one["edit"], one["task"]) for one in edits] == [("fix", "print"), ("fix", "party")]
 
 
+@pytest.mark.parametrize(
+    "kind, value, edit",
+    [
+        ("duration", "3 days", {"duration": 3}), ("duration", "2 w", {"duration": 10}),
+        ("close", "24-26 dec", {"first": "2026-12-24", "last": "2026-12-26"}),
+        ("close", "fri to mon", {"first": "2026-06-05", "last": "2026-06-08"}),
+        ("close", "30 dec to 2 jan", {"first": "2026-12-30", "last": "2027-01-02"}),
+    ],
+)  # fmt: skip
+def test_lengths_and_stretches_are_read_as_people_type_them(
+    site: Site, kind: str, value: str, edit: dict[str, Any]
+) -> None:
+    _, (made,), _ = asked(site, [], kind=kind, key="print" if kind == "duration" else "", value=value)
+    assert edit.items() <= made.items()
+
+
 def test_every_kind_of_edit_has_words(site: Site) -> None:
     typed = {document["edit"] for _, document, _ in TYPED} | {"remaining", "window", "free"}
     assert {kind.kind for kind in KINDS} - typed == {

@@ -296,6 +296,21 @@ def typed_when(text: str, *, today: dt.date, month_first: bool = False) -> dt.da
     return dt.datetime.combine(day or today, timed[1])
 
 
+_WORKING_DAYS = re.compile(r"^(\d{1,5})\s*(?:(d|days?)|wd|working days?|(w|wk|weeks?))?$", re.IGNORECASE | re.ASCII)
+
+
+def typed_days(text: str, *, plain: bool = True) -> int | None:
+    """A number of working days as people type it, a week being five; None for what is none.
+
+    Days alone are taken for working ones where that is ``plain``.
+
+    >>> typed_days("3"), typed_days("3 days"), typed_days("2 w"), typed_days("-1")
+    (3, 3, 10, None)
+    """
+    found = _WORKING_DAYS.match(" ".join(text.split()))
+    return int(found[1]) * (5 if found[3] else 1) if found and (plain or not found[2]) else None
+
+
 def typed_span(text: str) -> str:
     """A length of time as people write it, as :func:`~unisequa.core.calendars.grid.read_span` reads it.
 

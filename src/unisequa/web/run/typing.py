@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import Any
 
 from unisequa.core.calendars.grid import DAYS, read_span
-from unisequa.core.calendars.typed import counted_from, typed_moment, typed_span
+from unisequa.core.calendars.typed import counted_from, typed_days, typed_moment, typed_span
 from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
@@ -39,6 +39,7 @@ from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LagUnit, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
 _SPAN = re.compile(r"\s+(?:-|–|to|until)\s+")
+_SHORT = re.compile(r"^(\d{1,2})\s*[-–]\s*(\d{1,2})\.?\s+([^\W\d].*)$")
 _LAG = re.compile(r"^([+−-]?\s*\d.*?)\s*(e|elapsed|d|wd|working days?|days?)?$")
 
 
@@ -97,30 +98,29 @@ class Typed:
             raise TypedError(f'"{self.text}" is a day; give a time with it, such as fri 19:40')
         return grid.of(typed)
 
-    def day(self, text: str) -> int:
-        """A day, whatever the grid."""
+    def day(self, text: str, seen_from: int | None = None) -> int:
+        """A day, whatever the grid; the nearest of its name to today, or to another."""
+        today = self.today if seen_from is None else dt.date.fromordinal(seen_from)
         calendar = self.plan.calendars.by_day[None]
-        typed = typed_moment(
-            text, today=self.today, base=None, calendar=calendar, grid=DAYS, month_first=self.month_first
-        )
+        typed = typed_moment(text, today=today, base=None, calendar=calendar, grid=DAYS, month_first=self.month_first)
         return typed.toordinal()
 
     def days(self) -> tuple[int, int]:
-        """A day or a stretch of days: ``24 dec`` or ``24 dec to 2 jan``."""
-        ends = _SPAN.split(self.text.strip())
+        """A day or a stretch of days: ``24 dec``, ``24 dec to 2 jan``, ``24-26 dec``."""
+        ends = _SPAN.split(_SHORT.sub(r"\1 \3 to \2 \3", self.text.strip()))
         if len(ends) > 2:
             raise TypedError(f'"{self.text}" is no stretch of days; type 24 dec, or 24 dec to 2 jan')
         first = self.day(ends[0])
-        return first, self.day(ends[1]) if len(ends) == 2 else first
+        return first, self.day(ends[1], first) if len(ends) == 2 else first
 
     def slots(self, text: str, *, least: int = 0) -> int:
         """A length of time: working days, in a job of hours ``1h 30m``."""
         plan = self.plan
         if plan.grid.per_day == 1:
-            digits = text.strip().removesuffix("d").strip()
-            if not digits.isascii() or not digits.isdigit() or not least <= int(digits[:7]) <= MOST_DAYS:
-                raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 …')
-            return int(digits)
+            days = typed_days(text)
+            if days is None or not least <= days <= MOST_DAYS:
+                raise TypedError(f'"{text}" is no number of working days; type 1, 2, 3 … or 2 w')
+            return days
         try:
             slots = read_span(typed_span(text), plan.calendars.of(plan.tasks[plan.position(self.key)]).per_day)
         except ValueError as error:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from unisequa.core.calendars.typed import typed_span
+from unisequa.core.calendars.typed import typed_days, typed_span
 from unisequa.core.design.offsets import typed_when
 from unisequa.core.documents.template import OutLink, Step, Template
 from unisequa.core.errors import EditError, TypedError
@@ -36,10 +36,9 @@ def rule(step: Step, name: str, word: str) -> dict[str, Any] | None:
         return None
     value: Any = word or None
     if name == "sign_off_after" and word:
-        days = _DAYS.match(word)
-        if not days or days[2] in {"d", "day", "days"}:
+        value = typed_days(word, plain=False)
+        if value is None:
             raise EditError(name, f'"{word}" is no number of working days; type 0, 1, 2 … or nothing')
-        value = int(days[1]) * (5 if days[3] else 1)
     rules = {**step.sign_off.written(), OF_SIGN_OFF[name]: value}
     return {key: rule for key, rule in rules.items() if rule is not None}
 
@@ -112,18 +111,14 @@ def _measure(template: Template, step: Step, name: str, word: str) -> dict[str, 
     return written
 
 
-_DAYS = re.compile(r"^(\d{1,5})\s*(?:(wd|d|days?|working days?)|(w|wk|weeks?))?$", re.IGNORECASE)
-
-
 def duration(template: Template, word: str) -> int | str | None:
     if template.grid == "minute":
         return typed_span(word) if word else None
     if word.casefold() in {"milestone", "ms"}:
         return 0
-    typed = _DAYS.match(word)
-    if not typed:
+    days = typed_days(word)
+    if days is None:
         raise EditError("duration", f'"{word}" is no number of working days; type 0 for a milestone, 1, 2 … or 2 w')
-    days = int(typed[1]) * (5 if typed[3] else 1)
     if days > MOST_DAYS:
         raise EditError("duration", f'"{word}" is longer than a hundred years')
     return days
