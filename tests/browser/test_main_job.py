@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+BARRIERS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+COLOURS = ["color-contrast", "link-in-text-block"]
 AXE = Path(__file__).parents[2] / "assets/node_modules/axe-core/axe.min.js"
 
 
@@ -325,9 +327,8 @@ def test_no_state_of_the_template_sheet_has_a_barrier_that_axe_finds(ada: Page, 
 def violations(page: Page, where: str) -> None:
     page.evaluate(AXE.read_text("utf-8"))
     page.evaluate("for (const part of document.querySelectorAll('aside details')) part.open = true")
-    found = page.evaluate(
-        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
-    )
+    dark = page.evaluate("matchMedia('(prefers-color-scheme: dark)').matches")  # what is no colour is as in the light
+    found = page.evaluate("rules => axe.run({runOnly: rules})", COLOURS if dark else BARRIERS)
     said = [
         f"{v['id']}: {n['target']} {n.get('failureSummary', '')[:160]}"
         for v in found["violations"]
