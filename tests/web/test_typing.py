@@ -110,6 +110,8 @@ def test_a_selection_is_fixed_in_one(site: Site) -> None:
     "kind, value, edit",
     [
         ("duration", "3 days", {"duration": 3}), ("duration", "2 w", {"duration": 10}),
+        ("lag", "2", {"lag": 2, "unit": "working"}), ("lag", "-1 wd", {"lag": -1, "unit": "working"}),
+        ("lag", "+2 d", {"lag": 2, "unit": "elapsed"}), ("lag", "1 week", {"lag": 7, "unit": "elapsed"}),
         ("close", "24-26 dec", {"first": "2026-12-24", "last": "2026-12-26"}),
         ("close", "fri to mon", {"first": "2026-06-05", "last": "2026-06-08"}),
         ("close", "30 dec to 2 jan", {"first": "2026-12-30", "last": "2027-01-02"}),
@@ -118,8 +120,8 @@ def test_a_selection_is_fixed_in_one(site: Site) -> None:
 def test_lengths_and_stretches_are_read_as_people_type_them(
     site: Site, kind: str, value: str, edit: dict[str, Any]
 ) -> None:
-    _, (made,), _ = asked(site, [], kind=kind, key="print" if kind == "duration" else "", value=value)
-    assert edit.items() <= made.items()
+    _, (made,), _ = asked(site, [], kind=kind, key="" if kind == "close" else "print", also="check", value=value)
+    assert edit.items() <= {"unit": "working", **made}.items()
 
 
 def test_every_kind_of_edit_has_words(site: Site) -> None:
@@ -160,6 +162,7 @@ def test_an_edit_takes_the_place_of_the_one_it_overrules_and_says_so(site: Site)
         ({"kind": "run", "value": "soon"}, "is no date"),
         ({"kind": "close", "value": "1 jun to 2 jun to 3 jun"}, "no stretch of days"),
         ({"kind": "lag", "key": "print", "also": "check", "value": "much"}, "is no lag"),
+        ({"kind": "lag", "key": "print", "also": "check", "value": "+15m"}, "is no lag here; type +2"),
         ({"kind": "give", "key": "print", "value": "moon"}, "no calendar"),
         ({"kind": "remaining", "key": "print", "value": "2"}, "not under way"),
         ({"kind": "remaining", "key": "print", "value": "2, much"}, "much"),

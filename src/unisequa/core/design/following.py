@@ -210,6 +210,28 @@ def _called(entry: str) -> str:
     return parts["step"].strip() if parts else entry
 
 
+_ALONE = re.compile(_LAG, re.IGNORECASE)
+_ELAPSED = re.compile(r"(?<=\d)\s*(?:e|elapsed)$", re.IGNORECASE)
+
+
+def typed_lag(text: str) -> tuple[int | str, LagUnit]:
+    """A lag alone, as it is typed behind a step; without a sign it is later, and nothing is none.
+
+    Raises
+    ------
+    TypedError
+
+    >>> typed_lag("2"), typed_lag("-1 wd"), typed_lag("+3 days"), typed_lag("+15m of work"), typed_lag("")
+    ((2, 'working'), (-1, 'working'), (3, 'elapsed'), ('15m', 'working'), (0, 'working'))
+    """
+    word = _ELAPSED.sub(" d", text.strip())
+    found = _ALONE.match(word if word[:1] in {"", *"+−–-"} else f"+{word}")
+    if not found:
+        raise TypedError(f'"{text}" is no lag; type +2 wd, -1, +3 d or +15m')
+    made = _with_lag(text, "", found, "FS")
+    return made.lag, made.unit
+
+
 def _with_lag(entry: str, key: str, parts: re.Match[str], kind: LinkType) -> Follows:
     lag: int | str = int(parts["lag"] or 0) * (1 if parts["sign"] == "+" else -1)
     word = " ".join((parts["unit"] or "").lower().split())
@@ -255,9 +277,11 @@ def links_into(template: Template) -> dict[str, list[Link]]:
 
 def lag_words(link: Link) -> str:
     """A link's lag as it is typed behind the step, with the space before it; nothing where there is none."""
-    if isinstance(link.lag, str):
-        sign = "" if link.lag.startswith(("-", "−")) else "+"
-        return f" {sign}{link.lag}{' of work' if link.unit == 'working' else ''}"
-    if link.lag or link.unit == "elapsed":
-        return f" {link.lag:+d} {'wd' if link.unit == 'working' else 'd'}"
-    return ""
+    return f" {lag_text(link.lag, link.unit)}" if link.lag or link.unit == "elapsed" else ""
+
+
+def lag_text(lag: int | str, unit: LagUnit) -> str:
+    """A lag as it is typed: ``+2 wd``, ``-3 d``, ``+15m of work``."""
+    if isinstance(lag, str):
+        return f"{'' if lag.startswith(('-', '−')) else '+'}{lag}{' of work' if unit == 'working' else ''}"
+    return f"{lag:+d} {'wd' if unit == 'working' else 'd'}"

@@ -16,13 +16,14 @@ from unisequa.actions.runs.talking import TaskMore
 from unisequa.core.calendars.grid import span_text
 from unisequa.core.calendars.today import zone_of
 from unisequa.core.calendars.words import names_words, slot_words, slots_words, some_names
+from unisequa.core.design.following import lag_text
 from unisequa.core.documents.conditions import sign_off_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.plan.plan import Plan
 from unisequa.core.plan.reasons import driving_chain, reasons
 from unisequa.core.plan.room import room_words
 from unisequa.core.plan.task import Awaited
-from unisequa.core.terms import FINISHED
+from unisequa.core.terms import FINISHED, LagUnit
 from unisequa.core.work.readiness import Hold, holds
 from unisequa.core.work.task_states import ACT, Act, acts, late_words
 from unisequa.web.drawing.marks import short_words
@@ -285,19 +286,12 @@ def _awaited(run: RunSeen, key: str, one: Awaited, plan: Plan) -> AwaitedLine:
     return AwaitedLine(one.title, one.run or "another run", ends if one.found else "no run of that date yet", path, out)
 
 
-def _line(considered: Considered, i: int, lag: int, unit: str) -> LinkLine:
+def _line(considered: Considered, i: int, lag: int, unit: LagUnit) -> LinkLine:
     plan = considered.after
     read = plan.read(i)
     words = plan.dates_in_words().span(*read) if read else "undated"
-    typed = "" if not lag else _lag_typed(plan, lag, unit)
-    if lag and plan.grid.per_day > 1:
-        words += f", {'+' if lag > 0 else '−'}{span_text(abs(lag))}{' worked' if unit == 'working' else ''}"
-    elif lag:
-        words += f", {lag:+d} {'working ' if unit == 'working' else ''}d".replace("-", "−")
+    sign, minutes = ("-" if lag < 0 else ""), plan.grid.per_day > 1
+    typed = lag_text(f"{sign}{span_text(abs(lag))}" if minutes else lag, unit) if lag else ""
+    if lag:
+        words += f", {typed}".replace("-", "−")
     return LinkLine(plan.tasks[i].key, plan.tasks[i].title, words, considered.ready.states[i], typed)
-
-
-def _lag_typed(plan: Plan, lag: int, unit: str) -> str:
-    """A lag as it is typed."""
-    amount = f"{lag:+d}" if plan.grid.per_day == 1 else f"{'+' if lag > 0 else '-'}{span_text(abs(lag))}"
-    return amount + (" elapsed" if unit == "elapsed" else "")

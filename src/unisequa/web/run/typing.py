@@ -11,6 +11,7 @@ from typing import Any
 
 from unisequa.core.calendars.grid import DAYS, read_span
 from unisequa.core.calendars.typed import counted_from, typed_days, typed_moment, typed_span
+from unisequa.core.design.following import typed_lag
 from unisequa.core.errors import TypedError
 from unisequa.core.plan.plan import Plan
 from unisequa.core.shift.cascade import cascade
@@ -35,12 +36,11 @@ from unisequa.core.shift.edits import (
 )
 from unisequa.core.shift.edits.links import TYPES
 from unisequa.core.shift.result import Cascade, Mode
-from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LagUnit, LinkType
+from unisequa.core.terms import DAY_MINUTES, MOST_DAYS, LinkType
 
 _BY = re.compile(r"^(?:wd\s*)?([+−-]\s*\d{1,5})(?:\s*(?:wd|d|working days?|days?))?$")
 _SPAN = re.compile(r"\s+(?:-|–|to|until)\s+")
 _SHORT = re.compile(r"^(\d{1,2})\s*[-–]\s*(\d{1,2})\.?\s+([^\W\d].*)$")
-_LAG = re.compile(r"^([+−-]?\s*\d.*?)\s*(e|elapsed|d|wd|working days?|days?)?$")
 
 
 @dataclass(frozen=True)
@@ -218,30 +218,29 @@ def _unlink(typed: Typed) -> Edit:
 
 
 def _lag(typed: Typed) -> Edit:
-    """The lag of a link from the task in ``also``, as typed: ``+2``, ``-1``, ``+3 elapsed``, ``15m``."""
+    """The lag of a link from the task in ``also``, as typed: ``+2``, ``-1 wd``, ``+3 d``, ``15m``."""
     plan, source = typed.plan, typed.also
     link = next((k for k in plan.links if (k.source, k.target) == (source, typed.key)), None)
     added = next(
         (e for e in typed.standing.edits if isinstance(e, AddLink) and (e.source, e.target) == (source, typed.key)),
         None,
     )
-    found = _LAG.match(" ".join(typed.text.lower().split()) or "0")
-    if not found or (link is None and added is None):
-        raise TypedError(f'"{typed.text}" is no lag; type +2, -1 or +3 elapsed')
-    unit: LagUnit = "elapsed" if found[2] in {"e", "elapsed"} else "working"
-    text = found[1].replace(" ", "")
-    try:
-        if plan.grid.per_day == 1:
-            lag = int(text.replace("−", "-"))
-        else:
-            sign = -1 if text[:1] in {"-", "−"} else 1
-            lag = sign * read_span(text.lstrip("+-−") + (found[2] or ""), plan.calendars[None].per_day)
-    except ValueError:
-        raise TypedError(f'"{typed.text}" is no lag; type +2, -1 or +3 elapsed') from None
+    if link is None and added is None:
+        raise TypedError("There is no such link to lag behind.")
+    read, unit = typed_lag(typed.text)
+    if isinstance(read, str) != (plan.grid.per_day > 1) and read:
+        raise TypedError(f'"{typed.text}" is no lag here; type {"+15m" if plan.grid.per_day > 1 else "+2 or +3 d"}')
+    lag = read if isinstance(read, int) else _spanned(read, plan.calendars[None].per_day)
     if abs(lag) > MOST_DAYS * plan.grid.per_day:
         raise TypedError(f'"{typed.text}" is longer than any job')
     kind = link.type if link is not None else added.type if added is not None else "FS"
     return AddLink(source, typed.key, kind, lag, unit)
+
+
+def _spanned(text: str, day: int) -> int:
+    """The minutes of a lag, negative of a lead."""
+    sign = -1 if text[:1] in {"-", "−"} else 1
+    return sign * read_span(text.lstrip("-−"), day)
 
 
 def _anchor(typed: Typed) -> Edit:
