@@ -119,12 +119,15 @@ export class Edges {
     /** @type {[typeof plumbs, string][]} */
     const sides = [[before, "left"], [behind, "right"]];
     return sides.filter(([lines]) => lines.length).map(([lines, side]) => {
-      const more = lines.length > 1 ? ` and ${lines.length - 1} more` : "";
-      const title = `${lines[0].text}${more}`;
-      const length = Math.min((title.length + 2) * CHARACTER + 12, width * 0.46);
-      const [from, to] = side === "left" ? [left, left + length] : [left + width - length, left + width];
-      const covers = words.some(([a, b]) => a < to && b > from && b > left && a < left + width);
-      const name = covers ? "" : title;
+      const [{ text }] = lines;
+      const more = lines.length - 1;
+      const title = more ? `${text} and ${more} more` : text;
+      const fits = (/** @type {string} */ said) => {
+        const length = (said.length + 2) * CHARACTER + 12;
+        const [from, to] = side === "left" ? [left, left + length] : [left + width - length, left + width];
+        return length <= width / 2 && !words.some(([a, b]) => a < to && b > from && b > left && a < left + width);
+      };
+      const name = [title, more ? `${text} +${more}` : text].find(fits) || "";
       return { side, x: lines[0].x, title, text: side === "left" ? `‹ ${name}` : `${name} ›` };
     });
   }
