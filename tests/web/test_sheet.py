@@ -90,9 +90,9 @@ def test_anchors_today_and_day_labels_stand_where_they_are_and_in_the_order_they
     labels = (DayLabel(anchor="go", offset=2, label="Books close"), DayLabel(anchor="go", offset=0, label="The day"))
     drawn = sheet(plan([step("a", 3, 0)], today=dt.date(2026, 6, 2)), labels=labels)
     assert field(drawn)["plumbs"] == [
-        ["anchor", MONDAY + 0.5, "Go Mon 1 Jun", "go"],
-        ["today", MONDAY + 1.5, "today", ""],
-        ["label", MONDAY + 2.5, "Books close", ""],  # one on an anchor's own day says nothing more
+        ["anchor", MONDAY + 0.5, "Go Mon 1 Jun", "go", "Go"],
+        ["today", MONDAY + 1.5, "today", "", ""],
+        ["label", MONDAY + 2.5, "Books close", "", ""],  # one on an anchor's own day says nothing more
     ]
 
 

@@ -17,20 +17,31 @@ def as_script(content: dict[str, Any]) -> str:
     return json.dumps(content, ensure_ascii=False, separators=(",", ":")).replace("<", "\\u003c")
 
 
-def plumbs(plan: Plan, labels: tuple[DayLabel, ...]) -> list[tuple[str, float, str, str]]:
-    """Lines of full height in the order in which their words get room: what they are, where, what they say, and of
-    anchors the key."""
-    lines: list[tuple[str, float, str, str]] = []
+Plumb = tuple[str, float, str, str, str]
+"""What a line of full height is, where, what it says; of anchors the key, and what is said where there is less room."""
+
+
+def plumbs(plan: Plan, labels: tuple[DayLabel, ...]) -> list[Plumb]:
+    """Lines of full height in the order in which their words get room."""
+    lines: list[Plumb] = []
     for anchor, day in plan.anchors.items():
         if day is not None:
-            lines.append(("anchor", middle(plan, day), f"{plan.labels[anchor]} {short_words(plan, day)}", anchor))
+            lines.append(
+                (
+                    "anchor",
+                    middle(plan, day),
+                    f"{plan.labels[anchor]} {short_words(plan, day)}",
+                    anchor,
+                    plan.labels[anchor],
+                )
+            )
     if plan.today is not None:
         now = plan.grid.per_day > 1
-        lines.append(("today", middle(plan, plan.today), short_words(plan, plan.today) if now else "today", ""))
+        lines.append(("today", middle(plan, plan.today), short_words(plan, plan.today) if now else "today", "", ""))
     for label in labels:
         at = _label_day(label, plan)
         if at is not None and at not in plan.anchors.values():
-            lines.append(("label", middle(plan, at), label.label, ""))
+            lines.append(("label", middle(plan, at), label.label, "", ""))
     return lines
 
 

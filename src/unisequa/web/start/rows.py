@@ -12,7 +12,7 @@ from unisequa.core.calendars.words import day_words
 from unisequa.core.documents.measures import offset_words
 from unisequa.core.documents.template import When
 from unisequa.core.plan.telling import short
-from unisequa.web.drawing.marks import as_script, due_words, interval, plumbs
+from unisequa.web.drawing.marks import Plumb, as_script, due_words, interval, plumbs
 from unisequa.web.drawing.scale import days_off, field_of, field_of_hours
 
 FEW = 8
@@ -188,7 +188,7 @@ def _apart(runs: Sequence[Looked]) -> list[str]:
     return [run.on.template.name for run in runs] if len(runs) > 1 else [""] * len(runs)
 
 
-def _plumbs(runs: Sequence[Looked]) -> list[tuple[str, float, str, str]]:
+def _plumbs(runs: Sequence[Looked]) -> list[Plumb]:
     """The plumb lines of all runs, each once."""
     every = [line for run in runs for line in plumbs(run.plan, run.on.template.day_labels)]
     return list(dict.fromkeys(every))

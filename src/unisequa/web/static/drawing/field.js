@@ -20,7 +20,7 @@ export const ZOOMS = { day: 24, week: 11, month: 4, hour: 1440, half: 288, whole
  * (py: pale, a task of another run or, rd, one in the row of those that ride with an anchor.) And of the whole field, whose bars are in hours or in whole days: its first day and how many there are, days off, plumb lines, rows of phases, bars, links, and
  * the minutes laid on days of those there are; stems are plumb lines through some rows only: the day, the first row,
  * the one behind the last, and what they say; span is the whole run's, from its first day to the one behind its last.
- * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?][], was?: number[], windows?: [string, number, number, number][], movable?: boolean, span?: [number, number] | null, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
+ * @typedef {{ stems?: [number, number, number, string][], first: number, days: number, hours?: boolean, compares?: boolean, today: number, off: import("./head.js").Off[], plumbs: [string, number, string, string?, string?][], was?: number[], windows?: [string, number, number, number][], movable?: boolean, span?: [number, number] | null, heads: number[], rows: number, marks: Told[], links: [string, string, string][], load?: [number, number, number][] }} Model
  */
 
 /** The window of a phase, its ends to take hold of. @param {string} key @param {number} x @param {number} to @param {number} y */
@@ -153,7 +153,7 @@ export class RunField {
     const { model, scale, width, height } = this;
     if (!model) return;
     const weeks = mondays(model.first, model.days);
-    const lines = placed(model.plumbs.map(([kind, day, text, key]) => ({ kind, x: xOf(scale, day), text, key: model.movable ? key : "" })), width);
+    const lines = placed(model.plumbs.map(([kind, day, text, key, brief]) => ({ kind, x: xOf(scale, day), text, brief, key: model.movable ? key : "" })), width);
     const head = byId("fhead");
     sized(head, { width });
     this.head.under = daysOff(scale, model.off, 36, 22) + weekLines(scale, weeks, 34, HEAD);
