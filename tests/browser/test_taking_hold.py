@@ -92,3 +92,37 @@ def test_an_anchor_let_go_over_a_day_of_the_head_closes_no_day(ada: Page, addres
     expect(ada.locator("#shifting [name=value]")).not_to_be_focused()
     ada.locator("#fhead").click(position={"x": 200, "y": 50})
     expect(ada.locator("#shifting [name=what]")).to_have_value("close:")
+
+
+def test_a_finger_scrolls_where_it_begins_on_a_bar_and_moves_the_one_that_it_has_touched(
+    ada: Page, address: str, site_of: Site
+) -> None:
+    ada.set_viewport_size({"width": 1024, "height": 768})
+    tablet = ada.context.new_cdp_session(ada)
+    tablet.send("Emulation.setTouchEmulationEnabled", {"enabled": True})
+
+    def drawn_by_finger(by: int) -> None:
+        box = ada.locator('#bars .mk[data-k="walls"] .hit').bounding_box()
+        assert box
+        for n in range(13):
+            point = {"x": box["x"] + 12 + by * n / 12, "y": box["y"] + box["height"] / 2}
+            kind = "touchMove" if n else "touchStart"
+            tablet.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": [point]})
+            ada.wait_for_timeout(16)
+        tablet.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+
+    open_show(ada, address, site_of)
+    drawn_by_finger(-48)
+    ada.wait_for_function("() => document.getElementById('sheet').scrollLeft > 20")
+    expect(ada.locator(".mk.dragging")).to_have_count(0)
+    drawn_by_finger(0)
+    expect(ada.locator("#panel h2")).to_contain_text("Walls")
+    assert ada.locator("#shift input[name=edits]").input_value() == "[]", "nothing was moved by scrolling"
+    field, panel = ada.locator("#field").bounding_box(), ada.locator("#panel").bounding_box()
+    rows = ada.locator("#rows-of-tasks").bounding_box()
+    assert field and panel and rows and panel["x"] - (rows["x"] + rows["width"]) > 250, (
+        "beside the panel there is a field"
+    )
+    drawn_by_finger(48)
+    expect(ada.locator("#tray")).to_be_visible()
+    assert moves(ada) == {"walls": "2026-06-12"}

@@ -26,29 +26,39 @@ export function follow(event, moved, dropped, { across = false, along = true, wi
     if (before[0] !== sheet.scrollLeft || before[1] !== sheet.scrollTop) moved(last, by());
     frame = requestAnimationFrame(tick);
   };
+  const own = (/** @type {PointerEvent} */ next) => next.pointerId === event.pointerId;
   const move = (/** @type {PointerEvent} */ next) => {
+    if (!own(next)) return;
     last = next;
     dragged ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) > 4;
     moved(next, by());
   };
   const end = (/** @type {PointerEvent | null} */ next) => {
-    if (next) last = next;
     cancelAnimationFrame(frame);
     window.removeEventListener("pointermove", move);
-    window.removeEventListener("pointerup", end);
+    window.removeEventListener("pointerup", up);
+    window.removeEventListener("pointercancel", cancelled);
     window.removeEventListener("keydown", escape, true);
-    if (!next) window.addEventListener("pointerup", unclicked, { once: true });
-    else if (dragged) unclicked();
     dropped(next, by());
   };
+  const up = (/** @type {PointerEvent} */ next) => {
+    if (!own(next)) return;
+    last = next;
+    if (dragged) unclicked();
+    end(next);
+  };
+  // The page is scrolled by that finger instead.
+  const cancelled = (/** @type {PointerEvent} */ next) => { if (own(next)) end(null); };
   const escape = (/** @type {KeyboardEvent} */ next) => {
     if (next.key !== "Escape") return;
     next.preventDefault();
     next.stopPropagation();
+    window.addEventListener("pointerup", unclicked, { once: true });
     end(null);
   };
   window.addEventListener("pointermove", move);
-  window.addEventListener("pointerup", end);
+  window.addEventListener("pointerup", up);
+  window.addEventListener("pointercancel", cancelled);
   window.addEventListener("keydown", escape, true);
   frame = requestAnimationFrame(tick);
   event.preventDefault();

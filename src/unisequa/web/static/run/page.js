@@ -443,6 +443,13 @@ function grab(event) {
   return undefined;
 }
 
+// A finger moves the bar that it has touched before, and what is there to be taken hold of; else it scrolls.
+function heldByFinger(event) {
+  const mark = event.target.closest("#bars .mk");
+  const moves = mark ? movable() && mark.dataset.k === selectedKey() : event.target.closest("#fhead [data-anchor], .wgrip");
+  if (moves && event.cancelable) event.preventDefault();
+}
+
 function hovered(event) {
   why(event, (key) => `${path(`/tasks/${encodeURIComponent(key)}`)}?on=date`);
   const over = event.target.closest("[data-k]");
@@ -463,6 +470,7 @@ document.addEventListener("alpine:init", () => {
       root.addEventListener("undo", (event) => work(`/undo/${event.detail}`, {}));
       root.addEventListener("keydown", pressed);
       root.addEventListener("pointerdown", grab);
+      root.addEventListener("touchstart", heldByFinger, { passive: false });
       root.addEventListener("contextmenu", pointedAt);
       root.addEventListener("pointerover", hovered);
       for (const kind of ["pointerleave", "pointerdown", "keydown"]) root.addEventListener(kind, closeWhy);
