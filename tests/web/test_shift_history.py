@@ -7,11 +7,14 @@ import html
 import json
 import re
 
+from sqlalchemy import update
+
 from tests.site import TODAY, Site
 from unisequa.actions.checking import check_data
 from unisequa.actions.runs.seeing import see_run
 from unisequa.actions.runs.shifts import apply_shift
 from unisequa.store.queries.runs import run_by_id
+from unisequa.store.tables import HistoryRow, ShiftRow
 
 HEAD = {"hx-request": "true"}
 
@@ -130,3 +133,13 @@ def test_a_baseline_is_kept_under_a_name_and_drawn_beside_what_came_of_it(site: 
         again.status_code == 422 and "is a baseline “agreed” already" in again.text and 'value="agreed"' in again.text
     )
     assert '"bl"' not in browser.get(f"/runs/{site.run}?against=99").text.split("field-model")[1].split("</script>")[0]
+
+
+def test_what_was_done_in_another_year_says_in_which(site: Site) -> None:
+    shifted(site, {"edit": "move", "task": "print", "start": "2026-06-11"})
+    with site.store.writing() as session:
+        for table in (HistoryRow, ShiftRow):
+            session.execute(update(table).values(at=dt.datetime(2020, 1, 3, 9, 5)))
+    told = site.client("Ada").get(f"/runs/{site.run}?view=history").text
+    assert told.count("Fri 3 Jan 2020 09:05") >= 3
+    assert "Fri 3 Jan 2020 09:05" in site.client("Ada").get(f"/runs/{site.run}/tasks/print", headers=HEAD).text

@@ -19,6 +19,7 @@ from starlette.responses import HTMLResponse
 from unisequa.core.calendars import words
 from unisequa.core.terms import BOX
 from unisequa.web.below import below
+from unisequa.web.moments import utc_words
 from unisequa.web.session import TOKEN, sessions_of, settings_of
 
 HERE = Path(__file__).parent
@@ -93,6 +94,7 @@ def _environment() -> Environment:
         "static": static,
         "sections": SECTIONS,
         "day_words": words.day_words,
+        "moment": utc_words,
         "span_words": words.span_words,
         "count_words": words.count_words,
         "names_words": words.names_words,

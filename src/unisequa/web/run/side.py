@@ -20,13 +20,14 @@ from unisequa.actions.runs.in_hand import in_hand
 from unisequa.actions.runs.seeing import RunSeen, see_run
 from unisequa.actions.runs.shift_history import ShiftLine, shift_lines, take_back_along
 from unisequa.actions.runs.together import Source, held_elsewhere
-from unisequa.core.calendars.words import count_words, day_words
+from unisequa.core.calendars.words import count_words
 from unisequa.core.errors import Refused
 from unisequa.core.terms import FINISHED, number_in
 from unisequa.core.work.run_states import ways_on
 from unisequa.store.store import Session
 from unisequa.web.errors import form_again
 from unisequa.web.inputs import Id
+from unisequa.web.moments import utc_words
 from unisequa.web.pages import render
 from unisequa.web.run.head import VIEWS, RunHead, run_head
 from unisequa.web.run.work import LastLine, last_line
@@ -181,7 +182,7 @@ def side(
         may_state=run.may_state,
         may_delete=run.may_state and run.state == "prepared" and not run.was_live,
         follow=run.follow,
-        history=tuple((f"{day_words(one.at.date())} {one.at:%H:%M}", one.who, one.text) for one in history),
+        history=tuple((utc_words(one.at), one.who, one.text) for one in history),
         shifts=shifts,
         in_hand=len(hand.held.edits),
         last=last_line(run),
