@@ -18,6 +18,7 @@ from array import array
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from itertools import accumulate, compress, pairwise
 from operator import add
+from threading import RLock
 
 from unisequa.core.calendars.grid import DAYS, FIRST_DAY, LAST_DAY, Grid
 from unisequa.core.errors import DateRangeError
@@ -27,6 +28,25 @@ _MARGIN = 400
 
 PublicHolidays = Callable[[int, int], Mapping[int, str]]
 """Gives the public holidays of the years from–to (inclusive) as day → name."""
+
+
+_BUILDING = RLock()
+"""One at a time comes to know more days; calendars are kept and read by many threads at once."""
+
+
+class Tables:
+    """What is known of the days from ``lo`` to ``hi``: replaced as a whole where more come to be known, so that whoever
+    takes it up has one state of it. Numbers of worked slots count from an origin that stays, by ``base``."""
+
+    __slots__ = ("base", "before", "ends", "hi", "lo", "names", "rests", "worked")
+
+    def __init__(
+        self, lo: int = 0, hi: int = 0, base: int = 0, before: Sequence[int] = (), worked: Sequence[int] = (),
+        names: Mapping[int, str] | None = None,
+    ) -> None:  # fmt: skip
+        self.lo, self.hi, self.base, self.before, self.worked, self.names = lo, hi, base, before, worked, names or {}
+        self.ends = [day + 1 for day in worked]
+        self.rests = [a + 1 < b for a, b in pairwise(worked)]
 
 
 class WorkingCalendar:
@@ -68,36 +88,44 @@ class WorkingCalendar:
         self.holidays = holidays
         self.closures = dict(closures or {})
         self.extra = frozenset(extra)
-        self._lo = self._hi = self._base = 0
-        self._before: Sequence[int] = ()
-        self._worked: list[int] = []
-        self._ends: list[int] = []
-        self._rests: list[bool] = []
-        self._names: dict[int, str] = {}
+        self._tables = Tables()
 
     # The tables: days before each day, and the worked days in order.
 
-    def cover(self, lo: int, hi: int) -> None:
-        """Make the tables reach from day ``lo`` to day ``hi``, with a margin; keep what they cover."""
-        if self._lo and self._lo <= lo and hi <= self._hi:
-            return
+    def cover(self, lo: int, hi: int) -> Tables:
+        """Tables that reach from day ``lo`` to day ``hi``, made with a margin; they keep what they covered."""
+        known = self._tables
+        if known.lo and known.lo <= lo and hi <= known.hi:
+            return known
         if lo < FIRST_DAY or hi > LAST_DAY + 1:
             raise DateRangeError("a date falls outside the years 1 to 9999")
-        if self._lo:
-            lo, hi = min(lo, self._lo), max(hi, self._hi)
-        self._build(max(lo - _MARGIN, FIRST_DAY), min(hi + _MARGIN, LAST_DAY + 1))
+        with _BUILDING:
+            known = self._tables
+            if known.lo:
+                if known.lo <= lo and hi <= known.hi:
+                    return known
+                lo, hi = min(lo, known.lo), max(hi, known.hi)
+            return self._build(max(lo - _MARGIN, FIRST_DAY), min(hi + _MARGIN, LAST_DAY + 1))
 
-    def _grow(self, *, back: bool) -> None:
-        """Double the reach of the tables, onwards or back; the other end stays."""
-        if (back and self._lo == FIRST_DAY) or (not back and self._hi == LAST_DAY + 1):
+    def _grow(self, known: Tables, *, back: bool) -> None:
+        """Double the reach of the tables, onwards or back, unless they have grown since; the other end stays."""
+        if (back and known.lo == FIRST_DAY) or (not back and known.hi == LAST_DAY + 1):
             raise DateRangeError(f'the calendar "{self.name}" has no working day left in the years 1 to 9999')
-        span = max(self._hi - self._lo, _MARGIN)
-        if back:
-            self._build(max(self._lo - span, FIRST_DAY), self._hi)
-        else:
-            self._build(self._lo, min(self._hi + span, LAST_DAY + 1))
+        with _BUILDING:
+            if self._tables is not known:
+                return
+            span = max(known.hi - known.lo, _MARGIN)
+            if back:
+                self._build(max(known.lo - span, FIRST_DAY), known.hi)
+            else:
+                self._build(known.lo, min(known.hi + span, LAST_DAY + 1))
 
-    def _build(self, lo: int, hi: int) -> None:
+    def _build(self, lo: int, hi: int) -> Tables:
+        self._tables = made = self._made(lo, hi)
+        return made
+
+    def _made(self, lo: int, hi: int) -> Tables:
+        """What there is to know from day to day; numbers given out stay what they are."""
         first = (lo + 6) % 7  # ordinal 1 is a Monday
         pattern = bytes(int(day) for day in self.week[first:] + self.week[:first])
         flags = bytearray((pattern * ((hi - lo) // 7 + 1))[: hi - lo])
@@ -116,19 +144,16 @@ class WorkingCalendar:
             if lo <= day < hi:
                 flags[day - lo] = 1
                 names.pop(day, None)
-        if self._lo:  # numbers given out stay what they are
-            self._base += sum(flags[: self._lo - lo])
-        self._before = array("i", [0, *accumulate(flags)])
-        self._worked = list(compress(range(lo, hi), flags))
-        self._ends = [day + 1 for day in self._worked]
-        self._rests = [a + 1 < b for a, b in pairwise(self._worked)]
-        self._lo, self._hi, self._names = lo, hi, names
+        known = self._tables
+        base = known.base + sum(flags[: known.lo - lo]) if known.lo else 0
+        return Tables(lo, hi, base, array("i", [0, *accumulate(flags)]), list(compress(range(lo, hi), flags)), names)
 
     def day_index(self, day: int) -> int:
         """How many working days lie before ``day``, from the origin on."""
-        if not (self._lo <= day <= self._hi and self._lo):
-            self.cover(day, day)
-        return self._before[day - self._lo] - self._base
+        known = self._tables
+        if not (known.lo <= day <= known.hi and known.lo):
+            known = self.cover(day, day)
+        return known.before[day - known.lo] - known.base
 
     def nth_day(self, k: int) -> int:
         """Working day number ``k``.
@@ -139,12 +164,13 @@ class WorkingCalendar:
             When there is none in the years 1 to 9999.
         """
         while True:
-            at = k + self._base
-            if 0 <= at < len(self._worked):
-                return self._worked[at]
-            if not self._lo:
+            known = self._tables
+            at = k + known.base
+            if 0 <= at < len(known.worked):
+                return known.worked[at]
+            if not known.lo:
                 raise ValueError("no day has been asked for yet, so there is no origin to count from")
-            self._grow(back=at < 0)
+            self._grow(known, back=at < 0)
 
     def is_working_day(self, day: int) -> bool:
         """Whether ``day`` is a working day."""
@@ -152,8 +178,7 @@ class WorkingCalendar:
 
     def name_of(self, day: int) -> str | None:
         """The public holiday or closure on ``day``, if there is one."""
-        self.cover(day, day + 1)
-        return self._names.get(day)
+        return self.cover(day, day + 1).names.get(day)
 
     # Worked slots and boundaries.
 
@@ -167,10 +192,11 @@ class WorkingCalendar:
 
     def rested(self, k: int) -> bool:
         """Whether worked slot number ``k`` comes behind a slot that is not worked."""
-        at = k + self._base - 1
-        if not 0 <= at < len(self._rests):
+        known = self._tables
+        at = k + known.base - 1
+        if not 0 <= at < len(known.rests):
             return self.slot(k - 1) + 1 < self.slot(k)
-        return self._rests[at]
+        return known.rests[at]
 
     def spans(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
         """From the boundary before each slot to the one right behind the slot that comes so many later."""
@@ -192,10 +218,12 @@ class WorkingCalendar:
 
     def _knows(self, k: int) -> bool:
         """Whether the tables have worked slot number ``k``."""
-        return 0 <= k + self._base < len(self._worked)
+        known = self._tables
+        return 0 <= k + known.base < len(known.worked)
 
     def _looked_up(self, numbers: Sequence[int], lasts: Sequence[int]) -> tuple[list[int], list[int]]:
-        base, worked, ends = self._base, self._worked, self._ends
+        known = self._tables
+        base, worked, ends = known.base, known.worked, known.ends
         if base:
             return [worked[k + base] for k in numbers], [
                 ends[k + n + base] for k, n in zip(numbers, lasts, strict=True)

@@ -7,7 +7,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from itertools import pairwise
 
-from unisequa.core.calendars.days import WorkingCalendar
+from unisequa.core.calendars.days import Tables, WorkingCalendar
 from unisequa.core.calendars.grid import MINUTES, Grid
 
 MOST_KEPT = 200_000
@@ -24,6 +24,51 @@ class _Slots(dict[int, int]):
     def __missing__(self, k: int) -> int:
         self[k] = at = self.slot(k) + self.behind
         return at
+
+
+class _HourTables(Tables):
+    """The same on the minute grid: ``bases`` are the minutes from which those of each working day are counted.
+
+    Days on which the clock is put on or back while there is work have more minutes or fewer, and are kept apart:
+    ``odd`` has their minutes by their numbers, the others those numbers in order, the slots that they begin with, and
+    by how many slots what lies behind them is later. Slots between ``first`` and ``end`` lie on days that are known.
+    """
+
+    __slots__ = ("bases", "end", "first", "odd", "odd_numbers", "odd_starts", "odd_sums", "per_day")
+
+    def __init__(self, days: Tables, per_day: int, bases: list[int], odd: dict[int, list[int]]) -> None:
+        super().__init__(days.lo, days.hi, days.base, days.before, days.worked, days.names)
+        self.per_day, self.bases, self.odd = per_day, bases, odd
+        self.odd_numbers = sorted(odd)
+        total = -sum(len(odd[n]) - per_day for n in self.odd_numbers if n < 0)
+        self.odd_starts: list[int] = []
+        self.odd_sums: list[int] = []
+        for n in self.odd_numbers:
+            self.odd_starts.append(n * per_day + total)
+            total += len(odd[n]) - per_day
+            self.odd_sums.append(total)
+        self.first, self.end = (self.number(n - days.base) for n in (0, len(days.worked)))
+
+    def number(self, n: int) -> int:
+        """The number of the first slot of working day number n."""
+        if not self.odd_numbers:
+            return n * self.per_day
+        at = bisect_left(self.odd_numbers, n)
+        more = self.odd_sums[at - 1] if at else self.odd_starts[0] - self.odd_numbers[0] * self.per_day
+        return n * self.per_day + more
+
+    def place(self, k: int) -> tuple[int, int]:
+        """The working day that a slot is on, by its number, and which of its slots that is."""
+        if self.odd_numbers:
+            at = bisect_right(self.odd_starts, k) - 1
+            if at >= 0:
+                n = self.odd_numbers[at]
+                into = k - self.odd_starts[at]
+                if into < len(self.odd[n]):
+                    return n, into
+                return divmod(k - self.odd_sums[at], self.per_day)
+            return divmod(k - (self.odd_starts[0] - self.odd_numbers[0] * self.per_day), self.per_day)
+        return divmod(k, self.per_day)
 
 
 class WorkingHours(WorkingCalendar):
@@ -54,27 +99,22 @@ class WorkingHours(WorkingCalendar):
         self.per_day = len(self._minutes)
         self._pauses = [a < b - 1 for a, b in pairwise(self._minutes)]
         self._nights = self._minutes[-1] + 1 < self._minutes[0] + MINUTES
-        self._first = self._end = 0
-        self._bases: list[int] = []
+        self._tables = _HourTables(Tables(), self.per_day, [], {})
         self._slots, self._slot_ends = _Slots(self.slot, 0), _Slots(self.slot, 1)
-        self._odd: dict[int, list[int]] = {}
-        self._odd_numbers: list[int] = []
-        self._odd_starts: list[int] = []
-        self._odd_sums: list[int] = []
 
-    # Days on which the clock is put on or back while there is work have more minutes or fewer, and are kept apart.
+    _tables: _HourTables
 
-    def _build(self, lo: int, hi: int) -> None:
-        super()._build(lo, hi)
+    def _build(self, lo: int, hi: int) -> Tables:
+        made = super()._build(lo, hi)
         self._slots.clear()
         self._slot_ends.clear()
-        clock = self.grid.clock
+        return made
+
+    def _made(self, lo: int, hi: int) -> _HourTables:
+        days, clock = super()._made(lo, hi), self.grid.clock
         if clock is None:
-            self._bases = [day * MINUTES for day in self._worked]
-            self._known()
-            return
-        changing = clock.changing_days(lo - 1, hi + 1)
-        apart = set(changing)
+            return _HourTables(days, self.per_day, [day * MINUTES for day in days.worked], {})
+        apart = set(clock.changing_days(lo - 1, hi + 1))
         edges = sorted(apart)
         offsets: dict[int, int] = {}
 
@@ -84,9 +124,9 @@ class WorkingHours(WorkingCalendar):
                 offsets[at] = clock.offset(day * MINUTES)
             return day * MINUTES - offsets[at]
 
-        self._odd = {}
+        odd: dict[int, list[int]] = {}
         bases = []
-        for n, day in enumerate(self._worked, -self._base):
+        for n, day in enumerate(days.worked, -days.base):
             if day not in apart:
                 bases.append(base(day))
                 continue
@@ -95,21 +135,8 @@ class WorkingHours(WorkingCalendar):
             real = self._real(day, first)
             bases.append(regular)
             if real != [regular + minute for minute in self._minutes]:
-                self._odd[n] = real
-        self._bases = bases
-        self._odd_numbers = sorted(self._odd)
-        sums, total = [], -sum(len(self._odd[n]) - self.per_day for n in self._odd_numbers if n < 0)
-        self._odd_starts = []
-        for n in self._odd_numbers:
-            self._odd_starts.append(n * self.per_day + total)
-            total += len(self._odd[n]) - self.per_day
-            sums.append(total)
-        self._odd_sums = sums
-        self._known()
-
-    def _known(self) -> None:
-        """Between which numbers slots lie on days that are known."""
-        self._first, self._end = (self._number(n - self._base) for n in (0, len(self._worked)))
+                odd[n] = real
+        return _HourTables(days, self.per_day, bases, odd)
 
     def _real(self, day: int, first: int) -> list[int]:
         """The real minutes worked on a day around which the clock changes."""
@@ -119,17 +146,9 @@ class WorkingHours(WorkingCalendar):
         last = clock.last(zero + self._minutes[-1])
         return [minute for minute in range(first, last + 1) if clock.shown(minute) - zero in hours]
 
-    def _number(self, n: int) -> int:
-        """The number of the first slot of working day number n."""
-        if not self._odd_numbers:
-            return n * self.per_day
-        at = bisect_left(self._odd_numbers, n)
-        more = self._odd_sums[at - 1] if at else self._odd_starts[0] - self._odd_numbers[0] * self.per_day
-        return n * self.per_day + more
-
-    def _into(self, n: int, b: int, minute: int) -> int:
+    def _into(self, known: _HourTables, n: int, b: int, minute: int) -> int:
         """How many slots of working day number n lie before a boundary; ``minute`` is what the clock shows of it."""
-        real = self._odd.get(n)
+        real = known.odd.get(n)
         return bisect_left(self._minutes, minute) if real is None else bisect_left(real, b)
 
     def index(self, b: int) -> int:
@@ -137,40 +156,30 @@ class WorkingHours(WorkingCalendar):
         n = self.day_index(day)
         today = self.day_index(day + 1) > n
         before = self._minutes[-1] >= MINUTES and self.is_working_day(day - 1)
-        full = self._number(n) + (self._into(n, b, minute) if today else 0)
+        known = self._tables  # with all of these days
+        full = known.number(n) + (self._into(known, n, b, minute) if today else 0)
         if before:  # last night's shift may still be on
-            there = self._odd.get(n - 1)
-            full -= (self.per_day if there is None else len(there)) - self._into(n - 1, b, MINUTES + minute)
+            there = known.odd.get(n - 1)
+            full -= (self.per_day if there is None else len(there)) - self._into(known, n - 1, b, MINUTES + minute)
         return full
-
-    def _place(self, k: int) -> tuple[int, int]:
-        """The working day that a slot is on, by its number, and which of its slots that is."""
-        if self._odd_numbers:
-            at = bisect_right(self._odd_starts, k) - 1
-            if at >= 0:
-                n = self._odd_numbers[at]
-                into = k - self._odd_starts[at]
-                if into < len(self._odd[n]):
-                    return n, into
-                return divmod(k - self._odd_sums[at], self.per_day)
-            return divmod(k - (self._odd_starts[0] - self._odd_numbers[0] * self.per_day), self.per_day)
-        return divmod(k, self.per_day)
 
     def slot(self, k: int) -> int:
         while True:
-            reach = self._lo, self._hi
-            n, into = self._place(k)
+            known = self._tables
+            n, into = known.place(k)
             self.nth_day(n)
-            if (self._lo, self._hi) == reach:
+            if self._tables is known:
                 break  # else days have come to be known on which the clock changes
-        real = self._odd.get(n)
-        return self._bases[n + self._base] + self._minutes[into] if real is None else real[into]
+        real = known.odd.get(n)
+        return known.bases[n + known.base] + self._minutes[into] if real is None else real[into]
 
     def rested(self, k: int) -> bool:
-        if not self._first < k < self._end:
+        known = self._tables
+        if not known.first < k < known.end:
             self.slot(k - 1)  # days come to be known, and with them those on which the clock changes
             self.slot(k)
-        if self._odd_numbers:
+            known = self._tables
+        if known.odd_numbers:
             return self.slot(k - 1) + 1 < self.slot(k)
         minute = k % self.per_day
         if minute:
