@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -11,6 +13,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 
 from unisequa.core.errors import Stale
+from unisequa.store.documents import Latest
 from unisequa.store.queries.templates import template_by_id
 from unisequa.store.store import Store, afterwards, savepoint
 from unisequa.store.tables import Base, Calendar, Person, TemplateRow
@@ -88,3 +91,14 @@ def test_what_follows_a_transaction_waits_for_it(store: Store) -> None:
         afterwards(session, lambda: tell("never"))
         raise RuntimeError
     assert len(told) == 2
+
+
+def test_what_was_read_is_kept_by_many_threads_at_once() -> None:
+    kept, usual = Latest[int](3), sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)  # threads give way to each other at any step
+    try:
+        with ThreadPoolExecutor(6) as pool:
+            assert all(pool.map(lambda n: all(kept.keep((n, m), m) == m for m in range(5000)), range(6)))
+    finally:
+        sys.setswitchinterval(usual)
+    assert len(kept) == 3

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Sequence
+from threading import Lock
 from typing import Any, TypeVar
 
 from unisequa.core.calendars.grid import DAYS, Grid
@@ -23,12 +24,13 @@ class Latest(dict[Any, T]):
 
     def __init__(self, most: int) -> None:
         super().__init__()
-        self.most = most
+        self.most, self._lock = most, Lock()
 
     def keep(self, key: Any, value: T) -> T:
-        self[key] = value
-        while len(self) > self.most:
-            self.pop(next(iter(self)), None)
+        with self._lock:
+            self[key] = value
+            while len(self) > self.most:
+                self.pop(next(iter(self)), None)
         return value
 
 
