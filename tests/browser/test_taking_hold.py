@@ -58,6 +58,9 @@ def test_rows_chosen_with_shift_go_together_by_keys_and_by_one_of_their_bars(
     ada.locator('.row[data-k="walls"] .t').click(modifiers=["Control"])
     ada.locator('.row[data-k="cases"] .t').click(modifiers=["Shift"])
     expect(ada.locator("#many-count")).to_have_text("3 chosen")
+    ada.locator('.row[data-k="texts"]').focus()
+    ada.keyboard.press("Shift+ArrowUp")
+    expect(ada.locator("#many-count")).to_have_text("2 chosen")  # that one, and the one above it
     ada.locator('.row[data-k="walls"]').focus()
     ada.keyboard.press("Shift+ArrowDown")
     expect(ada.locator("#many-count")).to_have_text("2 chosen")

@@ -361,6 +361,7 @@ function pressed(event) {
     only(rows[next]);
     rows[next].focus();
     field.light(rows[next].dataset.k);
+    if (event.shiftKey && !chosen.has(row.dataset.k)) reachFrom(row.dataset.k);
     if (event.shiftKey) chooseTo(rows[next].dataset.k, false);
     else reachFrom(rows[next].dataset.k);
   } else if (event.key === "Enter" || event.key === " ") {
