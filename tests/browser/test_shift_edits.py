@@ -63,6 +63,15 @@ def kept_job(session: Session, site: Site) -> tuple[Actor, int]:
     return owner, keep_template(session, owner, read_template(job()), released=True).template_id
 
 
+def open_show(page: Page, address: str, site: Site) -> None:
+    """A run of the job, in its sheet."""
+    with site.store.writing() as session:
+        owner, number = kept_job(session, site)
+        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
+    page.goto(f"{address}/runs/{run_id}")
+    page.wait_for_selector("body[data-ready]")
+
+
 def stands(site: Site, run_id: int) -> tuple[dict[str, Any], dict[str, tuple[str, str]]]:
     """The run as a plan document, and its dates."""
     with site.store.reading() as session:
@@ -330,11 +339,7 @@ def test_edits_at_random_through_the_page_give_the_dates_of_the_command_line(
 
 
 def test_what_a_row_offers(ada: Page, address: str, site_of: Site) -> None:
-    with site_of.store.writing() as session:
-        owner, number = kept_job(session, site_of)
-        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
-    ada.goto(f"{address}/runs/{run_id}")
-    ada.wait_for_selector("body[data-ready]")
+    open_show(ada, address, site_of)
     ada.locator('.row[data-k="brief"] .st').click()
     ada.locator("#rowmenu").get_by_role("button", name="Begin").click()
     expect(ada.locator('.row[data-k="brief"] .st.under-way')).to_be_visible()

@@ -7,19 +7,8 @@ import json
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_shift_edits import END, GO, kept_job
-from tests.site import TODAY, Site
-from unisequa.actions.starting.choices import Choices
-from unisequa.actions.starting.creating import start_run
-
-
-def open_show(page: Page, address: str, site: Site) -> None:
-    """A run of the job, in its sheet."""
-    with site.store.writing() as session:
-        owner, number = kept_job(session, site)
-        run_id = start_run(session, owner, number, None, Choices(anchors={"go": GO, "end": END}), TODAY)
-    page.goto(f"{address}/runs/{run_id}")
-    page.wait_for_selector("body[data-ready]")
+from tests.browser.test_shift_edits import GO, open_show
+from tests.site import Site
 
 
 def test_a_plumb_line_is_carried_on_where_the_sheet_scrolls(ada: Page, address: str, site_of: Site) -> None:
